@@ -1,0 +1,216 @@
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <memory>
+#include <nlohmann/json.hpp>
+
+#include "commands.h"
+#include "mellow/read.h"
+#include "mellow/stock.h"
+
+namespace mellow::cli {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+struct Options {
+    Common common;
+    std::vector<std::string> files;
+    std::string unit, up, front, rate;
+    bool tree = false;
+};
+
+constexpr NodeClass kClasses[] = {NodeClass::kDeform,  NodeClass::kUnweighted, NodeClass::kTip,
+                                  NodeClass::kControl, NodeClass::kHelper,     NodeClass::kMesh,
+                                  NodeClass::kCamera};
+
+int count(const Stock& stock, NodeClass c) {
+    return static_cast<int>(std::count(stock.classes.begin(), stock.classes.end(), c));
+}
+
+Finding bad_option(const char* option, const std::string& value, const char* expected) {
+    return {Code::kValueBad, Severity::kStop, option, "\"" + value + "\"", expected, ""};
+}
+
+/// Overrules what the file says by what the options say.
+Status overrule(const Options& o, ReadResult& read) {
+    Convention& c = read.scene.convention;
+    const bool all = !o.unit.empty() && !o.up.empty() && !o.front.empty();
+    if (!o.unit.empty()) {
+        const auto unit = parse_unit(o.unit);
+        if (!unit)
+            return bad_option("--unit", o.unit,
+                              "metre, centimetre, millimetre, inch, foot or metres per unit");
+        c.metres_per_unit = *unit;
+    }
+    for (auto& [text, option, axis] :
+         {std::tuple{&o.up, "--up", &c.up}, std::tuple{&o.front, "--front", &c.front}}) {
+        if (text->empty()) continue;
+        const auto parsed = parse_axis(*text);
+        if (!parsed) return bad_option(option, *text, "+X, -X, +Y, -Y, +Z or -Z");
+        *axis = *parsed;
+    }
+    if (!is_valid(c))
+        return bad_option("--up, --front",
+                          std::string(name(c.up)) + ", " + std::string(name(c.front)),
+                          "two different lines; give both");
+    if (!o.rate.empty()) {
+        const auto rate = parse_rate(o.rate);
+        if (!rate)
+            return bad_option("--rate", o.rate, "frames per second, such as 24 or 30000/1001");
+        if (read.format == "BVH") declare_rate(read.scene, *rate);
+        read.scene.rate = *rate;
+        read.scene.rate_known = true;
+        snap_keys(read.scene);
+    }
+    if (all)
+        std::erase_if(read.findings, [](const Finding& f) {
+            return f.code == Code::kAssumed && f.severity == Severity::kNote;
+        });
+    return {};
+}
+
+std::string span_text(const MovingSpan& s) { return fmt::format("{}..{}", s.first, s.last); }
+
+std::string timeline_text(const TimelineStock& t, const Stock& stock) {
+    std::string text = fmt::format(
+        "timeline    \"{}\": frames {}..{}, {} samples, {} intervals, {:.4f} s at {}/s\n", t.name,
+        t.first_frame, t.last_frame, t.last_frame - t.first_frame + 1, t.last_frame - t.first_frame,
+        t.last_second - t.first_second, to_text(stock.rate));
+    text += fmt::format(
+        "  keys      {} on {} channels; {} nodes, of these {} joints; {} morph weights\n", t.keys,
+        t.channels, t.animated_nodes, t.animated_joints, t.animated_morphs);
+    std::vector<std::string> spans;
+    for (std::size_t i = 0; i < t.moving.size() && i < 12; ++i)
+        spans.push_back(span_text(t.moving[i]));
+    if (t.moving.size() > 12) spans.push_back(fmt::format("and {} more", t.moving.size() - 12));
+    text += fmt::format("  moving    {}",
+                        spans.empty() ? "nothing" : fmt::format("{}", fmt::join(spans, ", ")));
+    if (!t.cuts.empty()) text += fmt::format("; cuts after {}", fmt::join(t.cuts, ", "));
+    text += "\n";
+    return text;
+}
+
+std::string stock_text(const std::string& file, const ReadResult& read, const Stock& stock,
+                       bool tree) {
+    std::string text = fmt::format("{}: {}\n", file, read.format);
+    text += fmt::format("convention  {}; frames at {}/s{}\n", to_text(stock.convention),
+                        to_text(stock.rate), stock.rate_known ? "" : " (assumed)");
+    if (stock.bounds.any) {
+        const Vec3 size = stock.bounds.high - stock.bounds.low;
+        text += fmt::format("size        {:.3f} m tall; {:.4g} x {:.4g} x {:.4g} units\n",
+                            stock.height_m, size.x, size.y, size.z);
+    }
+    std::vector<std::string> classes;
+    for (const NodeClass c : kClasses)
+        if (const int n = count(stock, c); n > 0)
+            classes.push_back(fmt::format("{} {}", n, name(c)));
+    text += fmt::format("nodes       {}: {}\n", stock.classes.size(), fmt::join(classes, ", "));
+    text += fmt::format(
+        "meshes      {} with {} vertices, {} triangles, {} morph targets; {} skins, at most {} "
+        "influences; {} materials, {} images\n",
+        stock.meshes, stock.vertices, stock.triangles, stock.morph_targets, stock.skins,
+        stock.most_influences, stock.materials, stock.images);
+    for (const TimelineStock& t : stock.timelines) text += timeline_text(t, stock);
+    if (stock.timelines.empty()) text += "timeline    none\n";
+    if (tree) text += "\n" + tree_text(read.scene, stock);
+    for (const Severity s : {Severity::kWarning, Severity::kNote})
+        for (const auto* list : {&read.findings, &stock.findings})
+            for (const Finding& f : *list)
+                if (f.severity == s) text += "\n" + to_text(f) + "\n";
+    return text;
+}
+
+Json stock_json(const std::string& file, const ReadResult& read, const Stock& stock) {
+    const Convention& c = stock.convention;
+    Json json{{"file", file}, {"format", read.format}};
+    json["convention"] = {
+        {"metres_per_unit", c.metres_per_unit}, {"up", name(c.up)}, {"front", name(c.front)}};
+    json["rate"] = {{"value", to_text(stock.rate)}, {"known", stock.rate_known}};
+    json["height_m"] = stock.height_m;
+    json["bounds"] = {{stock.bounds.low.x, stock.bounds.low.y, stock.bounds.low.z},
+                      {stock.bounds.high.x, stock.bounds.high.y, stock.bounds.high.z}};
+    for (const NodeClass k : kClasses) json["classes"][std::string(name(k))] = count(stock, k);
+    json["meshes"] = {{"count", stock.meshes},        {"vertices", stock.vertices},
+                      {"triangles", stock.triangles}, {"morph_targets", stock.morph_targets},
+                      {"skins", stock.skins},         {"most_influences", stock.most_influences},
+                      {"materials", stock.materials}, {"images", stock.images}};
+    json["nodes"] = Json::array();
+    for (std::size_t n = 0; n < stock.classes.size(); ++n)
+        json["nodes"].push_back({{"name", read.scene.nodes[n].name},
+                                 {"parent", read.scene.nodes[n].parent},
+                                 {"class", name(stock.classes[n])}});
+    json["timelines"] = Json::array();
+    for (const TimelineStock& t : stock.timelines) {
+        Json spans = Json::array();
+        for (const MovingSpan& s : t.moving) spans.push_back({s.first, s.last});
+        json["timelines"].push_back({{"name", t.name},
+                                     {"first_frame", t.first_frame},
+                                     {"last_frame", t.last_frame},
+                                     {"seconds", t.last_second - t.first_second},
+                                     {"channels", t.channels},
+                                     {"keys", t.keys},
+                                     {"animated_nodes", t.animated_nodes},
+                                     {"animated_joints", t.animated_joints},
+                                     {"animated_morphs", t.animated_morphs},
+                                     {"moving", spans},
+                                     {"cuts", t.cuts}});
+    }
+    json["findings"] = Json::array();
+    for (const auto* list : {&read.findings, &stock.findings})
+        for (const Finding& f : *list)
+            json["findings"].push_back({{"code", name(f.code)},
+                                        {"severity", name(f.severity)},
+                                        {"where", f.where},
+                                        {"found", f.found},
+                                        {"expected", f.expected},
+                                        {"remedy", f.remedy}});
+    return json;
+}
+
+int run(const Options& o) {
+    Json all = Json::array();
+    int worst = kDone;
+    for (const std::string& file : o.files) {
+        auto read = read_scene(file);
+        if (!read) {
+            worst = fail(read.failure());
+            continue;
+        }
+        if (const Status status = overrule(o, read.value()); !status) {
+            fail(status.failure());
+            return kUsage;
+        }
+        const Stock stock = take_stock(read.value().scene);
+        if (o.common.json)
+            all.push_back(stock_json(file, read.value(), stock));
+        else if (!o.common.quiet)
+            fmt::print("{}{}", &file == &o.files.front() ? "" : "\n",
+                       stock_text(file, read.value(), stock, o.tree));
+    }
+    if (o.common.json)
+        fmt::print("{}\n", (o.files.size() == 1 && all.size() == 1 ? all[0] : all).dump(2));
+    return worst;
+}
+
+}  // namespace
+
+Run add_describe(CLI::App& app) {
+    auto o = std::make_shared<Options>();
+    CLI::App* c = app.add_subcommand(
+        "describe", "Take stock of scene files: what is inside, what moves, what is suspect");
+    c->add_option("files", o->files, "glTF or BVH files")->required();
+    c->add_option(
+        "--unit", o->unit,
+        "True unit of the numbers: metre, centimetre, millimetre, inch, foot or metres per unit");
+    c->add_option("--up", o->up, "True up axis, such as +Z");
+    c->add_option("--front", o->front, "Axis the figure faces, such as -Y");
+    c->add_option("--rate", o->rate, "Frames per second by which to count");
+    c->add_flag("--tree", o->tree, "Print the tree of nodes with their classes");
+    o->common.add_to(*c);
+    c->footer("Example: mellow describe tamsin.glb --unit centimetre --up +Z --front -Y --tree");
+    return [o] { return run(*o); };
+}
+
+}  // namespace mellow::cli

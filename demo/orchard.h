@@ -1,0 +1,39 @@
+// The cider orchard: made-up demo data. Tamsin, the orchard keeper, with her picking pole.
+//
+// Everything is authored in the convention such files often have in practice: centimetres, +Z up,
+// facing -Y, in a format that says metres and +Y up.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "mellow/scene.h"
+
+namespace orchard {
+
+extern const char* const kTamsinRig;
+extern const char* const kTamsinRecipe;
+
+struct File {
+    std::string name, what;
+    std::vector<std::uint8_t> bytes;
+};
+
+/// tamsin.glb, tamsin.rig.toml and tamsin.recipe.toml. The same bytes on every call.
+std::vector<File> tamsin_files();
+
+/// The scene of tamsin.glb, in its own centimetres.
+mellow::Scene tamsin_scene();
+
+// Parts of tamsin_scene(), in the order they are added.
+inline const std::string kPrefix = "orchard:";
+void add_skeleton(mellow::Scene& scene);
+void add_controls(mellow::Scene& scene);
+void add_body(mellow::Scene& scene);
+void add_performances(mellow::Scene& scene);
+
+/// Index of the node `orchard:name`; the name must exist.
+int node(const mellow::Scene& scene, const std::string& name);
+
+}  // namespace orchard

@@ -1,0 +1,56 @@
+// Baking: from anything that can be evaluated to uniform samples on the deform joints alone.
+//
+// Helpers between kept joints fold in exactly: world matrices are kept, locals are recomputed
+// against the nearest kept ancestor. Same input, same bytes out, on one thread or many.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "mellow/clip.h"
+#include "mellow/joint_source.h"
+#include "mellow/pose_tile.h"
+#include "mellow/result.h"
+#include "mellow/sample_plan.h"
+#include "mellow/skeleton.h"
+
+namespace mellow {
+
+/// Which nodes become joints, beside the joints of all skins. A scene without skins gives all its
+/// nodes that carry no mesh or camera and are no end sites.
+struct JointChoice {
+    std::vector<std::string> keep;  ///< further nodes by name
+};
+
+struct ChosenJoints {
+    Skeleton skeleton;     ///< rest pose: the rest pose of the scene, helpers folded in
+    JointSources sources;  ///< one per joint
+    double worst_rest_shear = 0;
+};
+
+/// Chooses joints and builds the skeleton. Fails with no-joints, name-unknown or name-clash.
+Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice);
+
+/// What baking did to one joint, over all samples.
+struct JointLoss {
+    double shear = 0;  ///< largest member of the matrix that could not be kept
+    int shear_sample = 0;
+    double fastest_turn_rad = 0;  ///< largest turn from one sample to the next
+    int fastest_sample = 0;
+    double smallest_scale = 1;  ///< least absolute scale
+    double moved = 0;           ///< largest change of a local channel over the clip
+};
+
+struct Baked {
+    Clip clip;
+    std::vector<JointLoss> losses;  ///< one per joint
+};
+
+/// Evaluates `poses` at every sample of `plan` and keeps the joints of `skeleton` and all morph
+/// weights of `scene`. Arithmetic is double; each stored number is rounded to single precision
+/// once. Quaternions stay on one hemisphere along a track and begin with w >= 0. Positions are
+/// exact to that rounding even under shear; what a joint's axes lose by shear is in `losses`.
+Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
+           const Skeleton& skeleton, const JointSources& sources);
+
+}  // namespace mellow

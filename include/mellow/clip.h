@@ -1,0 +1,70 @@
+// Clip: uniform samples of motion on a skeleton, and what a player must know about them.
+//
+// Sample k stands at k / rate seconds; a clip starts at 0. Samples are single precision, made from
+// double arithmetic and rounded once. Everything is local to the parent joint, in the inside
+// convention. Counting: `samples` samples are `samples - 1` intervals; a looping clip says its
+// period in intervals, which is one more than that when its closing sample has been dropped.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "mellow/rate.h"
+#include "mellow/transform.h"
+
+namespace mellow {
+
+/// `translation` and `scale` hold 3 numbers per sample, `rotation` 4 (x y z w, on one hemisphere).
+struct JointTrack {
+    std::vector<float> translation, rotation, scale;
+};
+
+/// Morph weights of one mesh: weights[sample * targets.size() + target].
+struct MorphTrack {
+    std::string mesh;  ///< name of the mesh node
+    std::vector<std::string> targets;
+    std::vector<float> weights;
+};
+
+enum class LoopForm {
+    kOnce,    ///< plays once
+    kClosed,  ///< the last sample repeats the first; period = samples - 1
+    kOpen,    ///< the closing sample is dropped; period = samples
+};
+/// "once", "closed" or "open".
+std::string_view name(LoopForm form);
+
+/// What was moved from the hips to the root, and the figures an engine or a person asks for.
+struct Travel {
+    bool ground = false, height = false, heading = false;  ///< which parts the root carries
+    double distance_m = 0;  ///< on the ground, straight from first to last sample
+    double path_m = 0;      ///< on the ground, along the way
+    double height_change_m = 0;
+    double heading_change_rad = 0;  ///< about up, counter-clockwise seen from above, unwrapped
+    double speed_m_s = 0;           ///< path over seconds
+    /// What one loop adds: inverse(root at start) * (root at end), as place and heading.
+    Vec3 step;
+    double step_heading_rad = 0;
+};
+
+struct Clip {
+    std::string name;
+    FrameRate rate;
+    int samples = 0;
+    std::vector<JointTrack> joints;  ///< one per joint of the skeleton
+    std::vector<MorphTrack> morphs;
+    LoopForm loop = LoopForm::kOnce;
+    int period = 0;  ///< intervals of one turn of the loop; samples - 1 when it plays once
+    Travel travel;
+
+    double seconds() const { return rate.seconds(period); }
+};
+
+/// The local transform of one joint at one sample.
+Transform local_at(const JointTrack& track, int sample);
+/// Rounds `local` into one sample of the track.
+void store(JointTrack& track, int sample, const Transform& local);
+/// Tracks of `samples` identity samples for `joints` joints.
+std::vector<JointTrack> make_tracks(int joints, int samples);
+
+}  // namespace mellow

@@ -1,0 +1,91 @@
+// A finding: one thing the library has to say about a file, a recipe or a result.
+//
+// Findings are data. The library never prints them; the tool does. A finding that stops the work
+// travels as the failure of a Result; the others are collected and reported.
+//
+// Thread rule: plain values, no shared state.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace mellow {
+
+/// How much a finding matters. `note` is harmless, `warning` wants a look, `stop` ends the work.
+enum class Severity { kNote, kWarning, kStop };
+
+/// What a finding is about. The names returned by name() are stable and are what `--json` prints;
+/// docs/findings.md explains each one.
+enum class Code {
+    kFileMissing,
+    kFileUnreadable,
+    kFormatUnknown,
+    kGltfBroken,
+    kGltfUnsupported,
+    kGltfReference,
+    kBvhBroken,
+    kNumberBad,
+    kNodeCycle,
+    kLimit,
+    kTomlBroken,
+    kKeyUnknown,
+    kKeyMissing,
+    kValueBad,
+    kNameUnknown,
+    kNameClash,
+    kRuleCycle,
+    kRuleClash,
+    kRangeEmpty,
+    kRangeOutside,
+    kRangeOverlap,
+    kRangeOffGrid,
+    kLoopOpen,
+    kOutputExists,
+    kOutputUnwritable,
+    kProofFailed,
+    kNoMotion,
+    kNoJoints,
+    kSizeSuspect,
+    kAxisSuspect,
+    kScaledNode,
+    kUnbaked,
+    kStillTail,
+    kPrefix,
+    kShear,
+    kZeroScale,
+    kMissingJoint,
+    kUnweighted,
+    kLeftOut,
+    kAssumed,
+    kDefaultName,
+    kTravelInHips,
+    kFastTurn,
+};
+
+/// One thing to say. All five texts are whole phrases for a person; `where` names the file and the
+/// place in it ("tamsin.recipe.toml:12, clip \"walk\""). Any text may be empty except `found`.
+struct Finding {
+    Code code = Code::kValueBad;
+    Severity severity = Severity::kStop;
+    std::string where;
+    std::string found;
+    std::string expected;
+    std::string remedy;  ///< what to do; where it can be, a line to paste into a recipe
+};
+
+using Findings = std::vector<Finding>;
+
+/// The stable name of a code, such as "range-outside".
+std::string_view name(Code code);
+/// Every code there is, in the order of the enum.
+std::vector<Code> all_codes();
+/// "note", "warning" or "stop".
+std::string_view name(Severity severity);
+
+/// The finding as two to four lines of text without a final line break:
+/// `stop[range-outside] where` then `found:`, `expected:` and `do:` where there is something to
+/// say.
+std::string to_text(const Finding& finding);
+
+}  // namespace mellow

@@ -1,0 +1,65 @@
+// Packing: the whole job of a recipe, from the source scene to a proven crate.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "mellow/clip.h"
+#include "mellow/prove.h"
+#include "mellow/recipe.h"
+#include "mellow/result.h"
+
+namespace mellow {
+
+struct PackOptions {
+    bool replace = false;  ///< an existing crate gives way and is kept as a backup
+    std::function<void(const std::string&)> progress;  ///< called with what is being done
+};
+
+/// One file that was written or read, with its XXH3 128-bit hash in hex.
+struct FileRecord {
+    std::string role, file;
+    std::size_t bytes = 0;
+    std::string hash;
+};
+
+/// One clip as it was packed. The samples themselves are in the files.
+struct PackedClip {
+    Clip clip;  ///< without its samples
+    SamplePlan plan;
+    std::string timeline;
+    FileRecord file;
+    LoopGap gap;
+    double worst_shear = 0;
+    std::string shear_joint;
+    ClipProof proof;
+};
+
+struct PackReport {
+    std::string name;
+    std::string target, root, hips;
+    std::filesystem::path folder;  ///< where the crate is, or where it was kept aside
+    std::filesystem::path backup;  ///< what it replaced; empty when nothing stood there
+    bool proven = false;
+    std::vector<FileRecord> sources;
+    FileRecord skin, picture;
+    std::vector<std::string> joints, morph_targets;
+    double height_m = 0;
+    std::vector<PackedClip> clips;
+    Tolerance tolerance;
+    Findings findings;  ///< with the reasons when it is not proven
+};
+
+/// Reads, evaluates, bakes, cuts, moves travel to the root, writes, reads back and measures. The
+/// source is never touched. A crate above tolerance is not put in place: its files are kept beside
+/// it and `proven` is false. Any other trouble is a failure, and then nothing is left behind.
+Result<PackReport> pack(const Recipe& recipe, const PackOptions& options = {});
+
+/// The report as text for people, and the manifest and report as JSON (docs/crate.md).
+std::string report_text(const PackReport& report);
+std::string report_json(const PackReport& report);
+std::string manifest_json(const PackReport& report, const Recipe& recipe);
+
+}  // namespace mellow

@@ -1,0 +1,64 @@
+// Proving: what was written is read back and measured against the source it came from.
+//
+// The source is evaluated in double precision, rules and all; the files are played as an engine
+// would play them. Compared at every sample: world positions and orientations of all joints, all
+// skinned vertices, all morph weights. Everything is in the inside convention.
+#pragma once
+
+#include <string>
+
+#include "mellow/joint_source.h"
+#include "mellow/pose_tile.h"
+#include "mellow/result.h"
+#include "mellow/sample_plan.h"
+#include "mellow/scene.h"
+#include "mellow/skeleton.h"
+
+namespace mellow {
+
+/// A measured difference: the worst, where it is, and the mean over all that was compared.
+struct Deviation {
+    double worst = 0;
+    int sample = 0;    ///< of the worst
+    std::string what;  ///< joint, mesh or morph target of the worst
+    double sum = 0;
+    std::size_t count = 0;
+
+    double mean() const { return count > 0 ? sum / static_cast<double>(count) : 0; }
+    void add(double value, int at_sample, const std::string& name);
+    void merge(const Deviation& other);
+};
+
+struct ClipProof {
+    std::string clip;
+    int samples = 0;
+    Deviation position_mm, rotation_degrees, vertex_mm, weight;
+    int moving_joints = 0;  ///< joints whose own track changes
+    int moving_morphs = 0;
+};
+
+struct Tolerance {
+    double mm = 0.05;
+    double degrees = 0.01;
+    double weight = 1e-4;
+};
+
+/// Where a clip came from.
+struct ProofSource {
+    const Scene& scene;
+    const PoseSource& poses;
+    const SamplePlan& plan;
+    const Skeleton& skeleton;
+    const JointSources& sources;
+};
+
+/// Measures one clip. `skin` and `clip` are the scenes read back from the written files, converted
+/// inside. Fails with proof-failed when the files do not fit each other: a joint or a curve is
+/// missing, the number or the times of samples differ.
+Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const Scene& clip);
+
+/// The finding that says which figure is above tolerance, at which joint and sample; or nothing is
+/// wrong. A clip in which nothing moves fails with no-motion.
+Status within(const ClipProof& proof, const Tolerance& tolerance);
+
+}  // namespace mellow

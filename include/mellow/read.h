@@ -1,0 +1,58 @@
+// Reading scene files: glTF 2.0 (.glb, .gltf) and BVH, told apart by content, not by name.
+//
+// Readers trust nothing: every count is checked against the bytes that are there before memory is
+// taken, every index against its array, references stay inside the file's folder. What a reader
+// returns is complete and consistent, or it returns the failure. Numbers stay in the convention of
+// the file (Scene::convention); convert() takes them inside.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <functional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "mellow/result.h"
+#include "mellow/scene.h"
+
+namespace mellow {
+
+/// What a reader may be asked to take. Beyond a limit it fails with `limit`.
+struct ReadLimits {
+    std::size_t file_bytes = std::size_t{1} << 31;
+    std::size_t nodes = 200'000;
+    std::size_t depth = 1'000;  ///< of the node tree
+    std::size_t unstored_bytes = std::size_t{1}
+                                 << 26;  ///< of arrays a file declares but does not hold
+};
+
+struct ReadResult {
+    Scene scene;
+    Findings findings;
+    std::string format;  ///< "glTF 2.0 binary", "glTF 2.0" or "BVH"
+};
+
+using Bytes = std::vector<std::uint8_t>;
+/// Loads a file by its path relative to the scene file.
+using LoadFile = std::function<Result<Bytes>(const std::string& relative)>;
+
+/// Reads a whole file. Fails with file-missing, file-unreadable or limit.
+Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& limits = {});
+
+/// Reads a scene file of any known format. Files it refers to are looked for beside it; a reference
+/// that is absolute, climbs out with "..", or is a URL is refused.
+Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits = {});
+
+/// Reads glTF 2.0 from memory, binary or JSON. `file` is the name used in messages.
+Result<ReadResult> read_gltf(std::span<const std::uint8_t> bytes, const std::string& file,
+                             const LoadFile& load, const ReadLimits& limits = {});
+
+/// Reads BVH from memory: any channel order per joint, positions on any joint, end sites. The frame
+/// time is snapped to an exact usual rate. Unit and axes are not in the file; the scene says metre,
+/// +Y up, +Z front, and a finding says that this was assumed. Rotation channels multiply in the
+/// order they are listed: Zrotation Xrotation Yrotation is R == Rz * Rx * Ry.
+Result<ReadResult> read_bvh(std::string_view text, const std::string& file,
+                            const ReadLimits& limits = {});
+
+}  // namespace mellow

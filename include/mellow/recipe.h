@@ -1,0 +1,62 @@
+// Recipe: one job, said once: source, rig, target, clips, travel, checks, output. TOML; every key
+// is explained in docs/recipe.md.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "mellow/clip.h"
+#include "mellow/convention.h"
+#include "mellow/prove.h"
+#include "mellow/result.h"
+#include "mellow/shape.h"
+#include "mellow/travel.h"
+
+namespace mellow {
+
+struct RecipeClip {
+    Range range;
+    std::string timeline;  ///< empty: the only one there is
+    TravelParts travel;
+};
+
+struct Recipe {
+    std::string file;              ///< name for messages
+    std::filesystem::path folder;  ///< relative paths start here
+    std::size_t bytes = 0;         ///< of its text
+    std::string hash;              ///< of its text, XXH3 128 bits in hex
+
+    std::string source, rig, strip_prefix;
+    std::optional<double> metres_per_unit;
+    std::optional<Axis> up, front;
+    std::optional<FrameRate> source_rate;
+
+    std::vector<std::string> keep_joints;
+
+    std::string target = "y-up-metre";
+    Convention target_convention;
+    FrameRate rate{30, 1};
+    LoopForm loop_form = LoopForm::kClosed;
+
+    std::string root = "root", hips;
+
+    std::vector<RecipeClip> clips;
+
+    std::filesystem::path output;
+    std::string name;
+    bool picture = true;
+
+    Tolerance tolerance;
+};
+
+/// Reads a recipe from its text. Fails with toml-broken, key-unknown (and the nearest key),
+/// key-missing, value-bad or name-clash, each with its line.
+Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
+                            const std::filesystem::path& folder);
+/// Reads a recipe from disk.
+Result<Recipe> read_recipe(const std::filesystem::path& path);
+
+}  // namespace mellow

@@ -1,0 +1,52 @@
+// Writing without losing anything: files appear whole or not at all, and nothing that exists is
+// replaced without being asked.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "mellow/result.h"
+
+namespace mellow {
+
+/// Writes one file beside its place, syncs it and renames it. Fails with output-exists when the
+/// file exists and `replace` is false, with output-unwritable when the system refuses; then no
+/// trace stays.
+Status write_file(const std::filesystem::path& path, std::span<const std::uint8_t> bytes,
+                  bool replace);
+
+/// A folder that is filled beside its final place and appears there in one step.
+///
+/// Made as `NAME.partial-PID`. Destroyed without commit() or keep_aside() it disappears.
+class StagedFolder {
+  public:
+    /// Fails with output-exists when `final` exists and `replace` is false, or when `final` exists
+    /// and holds no crate.json (then it is not ours to replace).
+    static Result<StagedFolder> open(const std::filesystem::path& final, bool replace);
+
+    StagedFolder(StagedFolder&& other) noexcept;
+    StagedFolder& operator=(StagedFolder&&) = delete;
+    ~StagedFolder();
+
+    /// Writes and syncs one file; `relative` may have folders, which are made.
+    Status write(const std::string& relative, std::span<const std::uint8_t> bytes);
+    /// Where the files are until commit().
+    const std::filesystem::path& path() const { return partial_; }
+
+    /// Moves the folder to its place. What stood there is kept as `NAME.backup-N`, whose path is
+    /// returned; empty when nothing stood there.
+    Result<std::filesystem::path> commit();
+    /// Moves the folder to `NAME.rejected-N` and returns that path; what stands at NAME is
+    /// untouched.
+    Result<std::filesystem::path> keep_aside();
+
+  private:
+    StagedFolder(std::filesystem::path final, std::filesystem::path partial);
+    std::filesystem::path final_, partial_;
+    bool open_ = true;
+};
+
+}  // namespace mellow

@@ -1,0 +1,182 @@
+// Scene: what a reader returns and a writer takes. Nodes, meshes, skins, morph targets, timelines
+// of keyed curves, and the parts of a file we carry without looking inside.
+//
+// A Scene knows no convention of its own: its numbers are in `convention` until convert() rewrites
+// them. Indices are checked by the readers: every index in a Scene is in range or kNone, and the
+// nodes form a forest.
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "mellow/convention.h"
+#include "mellow/curve.h"
+#include "mellow/rate.h"
+
+namespace mellow {
+
+inline constexpr int kNone = -1;
+
+/// JSON text of an object, carried from a file to the next unread; empty when there is none.
+using RawJson = std::string;
+
+struct Node {
+    std::string name;
+    int parent = kNone;
+    Transform local;  ///< rest pose, relative to the parent
+    int mesh = kNone;
+    int skin = kNone;
+    int camera = kNone;
+    std::vector<double> morph_weights;  ///< at rest; as many as the mesh has targets, or none
+    bool end_site = false;              ///< the tip of a bone, with a place but no motion (BVH)
+    RawJson extras, extensions;
+};
+
+/// A vertex attribute we carry as it is: colours, texture coordinates, application data.
+struct Attribute {
+    std::string semantic;       ///< "TEXCOORD_0", "COLOR_0", "_AGE"
+    int components = 1;         ///< numbers per vertex: 1 to 4
+    int component_type = 5126;  ///< glTF component type
+    bool normalized = false;
+    std::vector<std::uint8_t> bytes;  ///< tightly packed, vertex after vertex
+};
+
+using Float3 = std::array<float, 3>;
+using Float4 = std::array<float, 4>;
+
+/// Deltas of one morph target, added at weight 1. Empty arrays mean no deltas of that kind.
+struct MorphTarget {
+    std::vector<Float3> positions, normals, tangents;
+    std::vector<Attribute> others;
+};
+
+/// One drawable part of a mesh. All arrays that are not empty have one entry per vertex, but
+/// `indices` and the influences: influences hold `influences_per_vertex` per vertex.
+struct Primitive {
+    int mode = 4;  ///< glTF topology: 4 is triangles
+    int material = kNone;
+    std::vector<std::uint32_t> indices;
+    std::vector<Float3> positions, normals;
+    std::vector<Float4> tangents;
+    int influences_per_vertex = 0;                ///< 0, 4, 8, ...
+    std::vector<std::uint16_t> influence_joints;  ///< indices into Skin::joints
+    std::vector<float> influence_weights;
+    std::vector<Attribute> others;
+    std::vector<MorphTarget> targets;
+    RawJson extras, extensions;
+};
+
+struct Mesh {
+    std::string name;
+    std::vector<Primitive> primitives;
+    std::vector<std::string> target_names;  ///< as many as there are targets
+    std::vector<double> morph_weights;      ///< at rest, where the node says none
+    RawJson extras, extensions;
+};
+
+/// Joint nodes and the matrices that take a vertex of the mesh to each joint's space at bind.
+struct Skin {
+    std::string name;
+    std::vector<int> joints;
+    std::vector<Affine> inverse_binds;  ///< one per joint
+    int skeleton = kNone;
+    RawJson extras, extensions;
+};
+
+struct Image {
+    std::string name, mime, uri;      ///< uri of a file that was left where it is
+    std::vector<std::uint8_t> bytes;  ///< the encoded picture
+    RawJson extras, extensions;
+};
+
+struct Material {
+    std::string name;
+    Float4 base_color{1, 1, 1, 1};
+    int base_image = kNone;
+    RawJson json;  ///< the members of the material but its name, written back as they were
+};
+
+enum class Path { kTranslation, kRotation, kScale, kWeights };
+std::string_view name(Path path);
+
+struct Channel {
+    int node = kNone;
+    Path path = Path::kTranslation;
+    Curve curve;
+};
+
+/// Morph weights for a mesh that is in another file: how a motion-only file carries them.
+struct MorphCurve {
+    std::string mesh;                  ///< name of the mesh node
+    std::vector<std::string> targets;  ///< as many as the curve is wide
+    Curve curve;
+};
+
+/// One animation of the file.
+struct Timeline {
+    std::string name;
+    std::vector<Channel> channels;
+    std::vector<MorphCurve> morphs;
+    RawJson extras, extensions;
+};
+
+struct Scene {
+    std::string name;
+    Convention convention;  ///< what the numbers below are in
+    FrameRate rate;         ///< what frame numbers count; see rate_known
+    bool rate_known = false;
+    std::vector<Node> nodes;
+    std::vector<int> roots;  ///< of the scene that is shown
+    std::vector<Mesh> meshes;
+    std::vector<Skin> skins;
+    std::vector<Image> images;
+    std::vector<Material> materials;
+    std::vector<RawJson> cameras;
+    RawJson textures, samplers;  ///< whole glTF arrays
+    RawJson extras;
+    std::vector<std::pair<std::string, RawJson>> extensions;  ///< of the whole file, by name
+    std::vector<std::string> extensions_used, extensions_required;
+    std::string copyright;
+    std::vector<Timeline> timelines;
+};
+
+/// Children of each node, in file order.
+std::vector<std::vector<int>> children_of(const Scene& scene);
+/// Node indices so that a parent comes before its children, file order among brothers.
+std::vector<int> parents_first(const Scene& scene);
+/// World matrix of every node in the rest pose.
+std::vector<Affine> rest_worlds(const Scene& scene);
+/// Number of morph targets of a node's mesh; 0 without a mesh.
+int morph_count(const Scene& scene, int node);
+/// Rest weights of a node's morph targets: the node's own, else the mesh's, else 0.
+std::vector<double> rest_weights(const Scene& scene, int node);
+/// The node named exactly `name`, or kNone.
+int find_node(const Scene& scene, std::string_view name);
+/// Where the morph weights of each node begin in a PoseTile's scalars, kNone for nodes without.
+/// `count` is the number of scalars in all.
+struct ScalarLayout {
+    std::vector<int> offset;
+    int count = 0;
+};
+ScalarLayout scalar_layout(const Scene& scene);
+
+/// First and last key over a timeline, seconds; {0, 0} without keys.
+std::array<double, 2> key_span(const Timeline& timeline);
+
+/// Rewrites all numbers of `scene` into `to`. Shapes, indices and names stay.
+void convert(Scene& scene, const Convention& to);
+
+/// The rate at whose frames all keys of the scene lie, the slowest of the usual ones; nothing when
+/// there is none. Key times are single precision in most files, so a key counts as on a frame
+/// within four roundings of its own size.
+bool guess_rate(const Scene& scene, FrameRate& rate);
+/// Says that the frames of a file were taken at another rate than it claims: every key keeps its
+/// frame number and gets the seconds of the new rate.
+void declare_rate(Scene& scene, FrameRate rate);
+/// Moves keys that miss a frame of scene.rate only by single-precision rounding onto it exactly.
+void snap_keys(Scene& scene);
+
+}  // namespace mellow

@@ -1,0 +1,51 @@
+// Shaping clips: where a range of a timeline takes its samples, and which form a loop is stored in.
+//
+// Counting, everywhere: a..b is inclusive, b - a intervals, b - a + 1 samples, (b - a) / rate
+// seconds.
+#pragma once
+
+#include <string>
+
+#include "mellow/clip.h"
+#include "mellow/result.h"
+#include "mellow/sample_plan.h"
+
+namespace mellow {
+
+/// A named part of a timeline, in frames of the source rate.
+struct Range {
+    std::string name;
+    std::int64_t first = 0, last = 0;  ///< inclusive
+    bool loop = false;
+    std::string where;  ///< for messages: file, line and clip
+};
+
+struct PlannedRange {
+    SamplePlan plan;
+    Findings findings;
+};
+
+/// Plans the samples of `range` at `target` rate: the same seconds, the first sample on the first
+/// frame, the last on the last. Fails with range-empty, with range-outside beyond `first_frame` ..
+/// `last_frame` of the timeline, and with range-off-grid for a loop whose period is no whole number
+/// of target intervals. A clip that plays once and does not end on the target grid is held to the
+/// next grid point, with a finding.
+Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
+                                std::int64_t last_frame, FrameRate source, FrameRate target);
+
+/// How far the last sample of a clip is from its first, the first joint (the root) left out.
+struct LoopGap {
+    double distance_m = 0;  ///< largest difference of a local translation
+    double angle_rad = 0;   ///< largest difference of a local rotation
+    int joint = -1;         ///< where the angle is
+    double weight = 0;      ///< largest difference of a morph weight
+};
+LoopGap loop_gap(const Clip& clip);
+
+/// Drops the closing sample of a closed loop; the period stays. Other clips are left as they are.
+void open_loop(Clip& clip);
+/// Puts the closing sample back: the first sample again, the root moved on by the travel step.
+/// The inverse of open_loop() for clips whose loop gap is 0.
+void close_loop(Clip& clip);
+
+}  // namespace mellow

@@ -1,0 +1,56 @@
+#include "mellow/finding.h"
+
+#include <array>
+
+namespace mellow {
+namespace {
+
+constexpr std::array kNames{
+    "file-missing",   "file-unreadable", "format-unknown", "gltf-broken",   "gltf-unsupported",
+    "gltf-reference", "bvh-broken",      "number-bad",     "node-cycle",    "limit",
+    "toml-broken",    "key-unknown",     "key-missing",    "value-bad",     "name-unknown",
+    "name-clash",     "rule-cycle",      "rule-clash",     "range-empty",   "range-outside",
+    "range-overlap",  "range-off-grid",  "loop-open",      "output-exists", "output-unwritable",
+    "proof-failed",   "no-motion",       "no-joints",      "size-suspect",  "axis-suspect",
+    "scaled-node",    "unbaked",         "still-tail",     "prefix",        "shear",
+    "zero-scale",     "missing-joint",   "unweighted",     "left-out",      "assumed",
+    "default-name",   "travel-in-hips",  "fast-turn",
+};
+static_assert(kNames.size() == static_cast<std::size_t>(Code::kFastTurn) + 1);
+
+void add_line(std::string& text, std::string_view label, const std::string& value) {
+    if (!value.empty()) text.append("\n  ").append(label).append(value);
+}
+
+}  // namespace
+
+std::string_view name(Code code) { return kNames[static_cast<std::size_t>(code)]; }
+
+std::vector<Code> all_codes() {
+    std::vector<Code> codes;
+    for (std::size_t i = 0; i < kNames.size(); ++i) codes.push_back(static_cast<Code>(i));
+    return codes;
+}
+
+std::string_view name(Severity severity) {
+    switch (severity) {
+        case Severity::kNote:
+            return "note";
+        case Severity::kWarning:
+            return "warning";
+        case Severity::kStop:
+            return "stop";
+    }
+    return "stop";
+}
+
+std::string to_text(const Finding& finding) {
+    std::string text(name(finding.severity));
+    text.append("[").append(name(finding.code)).append("] ").append(finding.where);
+    add_line(text, "found:    ", finding.found);
+    add_line(text, "expected: ", finding.expected);
+    add_line(text, "do:       ", finding.remedy);
+    return text;
+}
+
+}  // namespace mellow

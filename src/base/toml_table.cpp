@@ -1,0 +1,183 @@
+#include "base/toml_table.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <sstream>
+
+#include "base/text.h"
+
+namespace mellow {
+namespace {
+
+std::string describe(const toml::node& node) {
+    std::ostringstream text;
+    if (node.is_table()) return "a table";
+    node.visit([&](const auto& value) { text << value; });
+    return text.str();
+}
+
+}  // namespace
+
+Result<toml::table> parse_toml(std::string_view text, const std::string& file) {
+    try {
+        return toml::parse(text, file);
+    } catch (const toml::parse_error& error) {
+        const auto at = error.source().begin;
+        return Finding{Code::kTomlBroken,
+                       Severity::kStop,
+                       fmt::format("{}:{}:{}", file, at.line, at.column),
+                       std::string(error.description()),
+                       "TOML 1.0 text",
+                       "mend the line"};
+    }
+}
+
+TomlTable::TomlTable(const toml::table& table, std::string file, std::string place)
+    : table_(table), file_(std::move(file)), place_(std::move(place)) {}
+
+std::string TomlTable::where(std::string_view key) const {
+    const toml::node* node = table_.get(key);
+    const auto line = node != nullptr ? node->source().begin.line : table_.source().begin.line;
+    std::string text = line > 0 ? fmt::format("{}:{}", file_, line) : file_;
+    if (!place_.empty()) text += ", " + place_;
+    if (!key.empty()) text += fmt::format(", {}", key);
+    return text;
+}
+
+void TomlTable::fail(Code code, std::string_view key, std::string found, std::string expected,
+                     std::string remedy) {
+    if (!error_)
+        error_ = Finding{code,
+                         Severity::kStop,
+                         where(key),
+                         std::move(found),
+                         std::move(expected),
+                         std::move(remedy)};
+}
+
+const toml::node* TomlTable::find(std::string_view key, bool required, std::string_view wanted) {
+    known_.emplace_back(key);
+    const toml::node* node = table_.get(key);
+    if (node == nullptr && required)
+        fail(Code::kKeyMissing, "", fmt::format("no key \"{}\"", key), std::string(wanted),
+             fmt::format("add: {} = ...", key));
+    return node;
+}
+
+std::string TomlTable::text(std::string_view key, std::optional<std::string> fallback) {
+    const toml::node* node = find(key, !fallback, "a text");
+    if (node == nullptr) return fallback.value_or("");
+    if (const auto value = node->value_exact<std::string>()) return *value;
+    fail(Code::kValueBad, key, describe(*node), "a text in quotes");
+    return "";
+}
+
+double TomlTable::number(std::string_view key, std::optional<double> fallback) {
+    const toml::node* node = find(key, !fallback, "a number");
+    if (node == nullptr) return fallback.value_or(0);
+    const auto value = node->is_number() ? node->value<double>() : std::nullopt;
+    if (value && std::isfinite(*value)) return *value;
+    fail(Code::kValueBad, key, describe(*node), "a finite number");
+    return 0;
+}
+
+std::string TomlTable::number_or_text(std::string_view key, std::optional<std::string> fallback) {
+    const toml::node* node = find(key, !fallback, "a number or a text");
+    if (node == nullptr) return fallback.value_or("");
+    if (const auto value = node->value_exact<std::string>()) return *value;
+    if (const auto value = node->value_exact<std::int64_t>()) return std::to_string(*value);
+    if (const auto value = node->value_exact<double>()) return fmt::format("{}", *value);
+    fail(Code::kValueBad, key, describe(*node), "a number or a text");
+    return "";
+}
+
+bool TomlTable::flag(std::string_view key, bool fallback) {
+    const toml::node* node = find(key, false, "");
+    if (node == nullptr) return fallback;
+    if (const auto value = node->value_exact<bool>()) return *value;
+    fail(Code::kValueBad, key, describe(*node), "true or false");
+    return fallback;
+}
+
+std::vector<std::string> TomlTable::texts(std::string_view key, std::vector<std::string> fallback) {
+    const toml::node* node = find(key, false, "");
+    if (node == nullptr) return fallback;
+    std::vector<std::string> values;
+    const toml::array* array = node->as_array();
+    for (std::size_t i = 0; array != nullptr && i < array->size(); ++i)
+        if (const auto value = array->get(i)->value_exact<std::string>()) values.push_back(*value);
+    if (array == nullptr || values.size() != array->size())
+        fail(Code::kValueBad, key, describe(*node), "a list of texts");
+    return values;
+}
+
+std::vector<double> TomlTable::numbers(std::string_view key, std::size_t row) {
+    const toml::node* node = find(key, true, "a list of numbers");
+    std::vector<double> values;
+    if (node == nullptr) return values;
+    bool sound = true;
+    const auto add = [&](const toml::node& item) {
+        const auto value = item.is_number() ? item.value<double>() : std::nullopt;
+        sound = sound && value && std::isfinite(*value);
+        values.push_back(value.value_or(0));
+    };
+    const toml::array* array = node->as_array();
+    for (std::size_t i = 0; array != nullptr && i < array->size(); ++i) {
+        const toml::node& item = *array->get(i);
+        const toml::array* inner = item.as_array();
+        if (row == 1) {
+            add(item);
+        } else if (inner != nullptr && inner->size() == row) {
+            for (const toml::node& part : *inner) add(part);
+        } else {
+            sound = false;
+        }
+    }
+    if (array == nullptr || !sound)
+        fail(Code::kValueBad, key, describe(*node),
+             row == 1 ? "a list of numbers" : fmt::format("a list of lists of {} numbers", row));
+    return values;
+}
+
+std::string TomlTable::choice(std::string_view key, const std::vector<std::string>& allowed,
+                              std::optional<std::string> fallback) {
+    const std::string value = text(key, std::move(fallback));
+    if (!error_ && std::find(allowed.begin(), allowed.end(), value) == allowed.end())
+        fail(Code::kValueBad, key, "\"" + value + "\"",
+             fmt::format("one of: {}", fmt::join(allowed, ", ")));
+    return value;
+}
+
+const toml::table* TomlTable::table(std::string_view key) {
+    const toml::node* node = find(key, false, "");
+    if (node != nullptr && !node->is_table())
+        fail(Code::kValueBad, key, describe(*node), "a table");
+    return node != nullptr ? node->as_table() : nullptr;
+}
+
+std::vector<const toml::table*> TomlTable::tables(std::string_view key) {
+    const toml::node* node = find(key, false, "");
+    std::vector<const toml::table*> all;
+    if (node == nullptr) return all;
+    const toml::array* array = node->as_array();
+    for (std::size_t i = 0; array != nullptr && i < array->size(); ++i)
+        if (const toml::table* t = array->get(i)->as_table()) all.push_back(t);
+    if (array == nullptr || all.size() != array->size())
+        fail(Code::kValueBad, key, describe(*node), fmt::format("[[{}]] tables", key));
+    return all;
+}
+
+Status TomlTable::done() {
+    for (const auto& [key, node] : table_) {
+        if (error_) break;
+        const std::string name(key.str());
+        if (std::find(known_.begin(), known_.end(), name) == known_.end())
+            fail(Code::kKeyUnknown, name, fmt::format("unknown key \"{}\"", name),
+                 suggest(name, known_), "correct or remove the key");
+    }
+    return error_ ? Status(*error_) : Status();
+}
+
+}  // namespace mellow

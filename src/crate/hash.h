@@ -1,0 +1,12 @@
+// Content hashes: XXH3, 128 bits, as 32 hexadecimal digits.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string>
+
+namespace mellow {
+
+std::string hash_hex(std::span<const std::uint8_t> bytes);
+
+}  // namespace mellow

@@ -1,0 +1,152 @@
+#include "mellow/safe_write.h"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+#include <system_error>
+
+namespace mellow {
+namespace fs = std::filesystem;
+namespace {
+
+Finding refused(const fs::path& path, const std::string& what, int error) {
+    const char* remedy = error == ENOSPC
+                             ? "free some space or choose another disk; nothing was changed"
+                         : error == EACCES || error == EPERM || error == EROFS
+                             ? "choose a folder you may write to; nothing was changed"
+                             : "nothing was changed";
+    return {Code::kOutputUnwritable, Severity::kStop,
+            path.string(),           fmt::format("{}: {}", what, std::strerror(error)),
+            "a place to write to",   remedy};
+}
+
+Status write_synced(const fs::path& path, std::span<const std::uint8_t> bytes) {
+    const int fd = ::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
+    if (fd < 0) return refused(path, "cannot create the file", errno);
+    int error = 0;
+    while (!bytes.empty() && error == 0) {
+        const ssize_t done = ::write(fd, bytes.data(), bytes.size());
+        if (done > 0)
+            bytes = bytes.subspan(static_cast<std::size_t>(done));
+        else if (done < 0 && errno != EINTR)
+            error = errno;
+    }
+    if (error == 0 && ::fsync(fd) != 0 && errno != EINVAL) error = errno;
+    if (::close(fd) != 0 && error == 0) error = errno;
+    if (error == 0) return {};
+    ::unlink(path.c_str());
+    return refused(path, "cannot write", error);
+}
+
+fs::path partial_name(const fs::path& path) {
+    return fs::path(path).concat(fmt::format(".partial-{}", ::getpid()));
+}
+
+/// The first of NAME.word-1, NAME.word-2 ... that is free.
+fs::path free_name(const fs::path& path, const char* word) {
+    for (int i = 1;; ++i)
+        if (fs::path candidate = fs::path(path).concat(fmt::format(".{}-{}", word, i));
+            !fs::exists(candidate))
+            return candidate;
+}
+
+Finding exists(const fs::path& path, std::string found, std::string remedy) {
+    return {Code::kOutputExists,
+            Severity::kStop,
+            path.string(),
+            std::move(found),
+            "a place where nothing would be overwritten",
+            std::move(remedy)};
+}
+
+fs::path without_slash(const fs::path& path) {
+    return path.has_filename() ? path : path.parent_path();
+}
+
+}  // namespace
+
+Status write_file(const fs::path& path, std::span<const std::uint8_t> bytes, bool replace) {
+    std::error_code error;
+    if (fs::is_directory(path, error)) return exists(path, "a folder of this name", "name a file");
+    if (!replace && fs::exists(path, error))
+        return exists(path, "a file of this name", "name another file, or add --replace");
+    const fs::path partial = partial_name(path);
+    MELLOW_CHECK(write_synced(partial, bytes));
+    if (::rename(partial.c_str(), path.c_str()) == 0) return {};
+    const int why = errno;
+    ::unlink(partial.c_str());
+    return refused(path, "cannot put the file in place", why);
+}
+
+StagedFolder::StagedFolder(fs::path final, fs::path partial)
+    : final_(std::move(final)), partial_(std::move(partial)) {}
+
+StagedFolder::StagedFolder(StagedFolder&& other) noexcept
+    : final_(std::move(other.final_)), partial_(std::move(other.partial_)), open_(other.open_) {
+    other.open_ = false;
+}
+
+StagedFolder::~StagedFolder() {
+    std::error_code ignored;
+    if (open_) fs::remove_all(partial_, ignored);
+}
+
+Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
+    const fs::path place = without_slash(final);
+    std::error_code error;
+    if (fs::exists(fs::symlink_status(place, error))) {
+        if (!fs::is_regular_file(place / "crate.json", error))
+            return exists(place, "something that is not a crate", "choose another output folder");
+        if (!replace)
+            return exists(
+                place, "a crate that was packed before",
+                "add --replace (the old one is kept as a backup), or choose another folder");
+    }
+    if (!place.parent_path().empty()) fs::create_directories(place.parent_path(), error);
+    if (error) return refused(place.parent_path(), "cannot make the folder", error.value());
+    const fs::path partial = partial_name(place);
+    fs::remove_all(partial, error);
+    if (!fs::create_directory(partial, error))
+        return refused(partial, "cannot make the folder", error.value());
+    return StagedFolder(place, partial);
+}
+
+Status StagedFolder::write(const std::string& relative, std::span<const std::uint8_t> bytes) {
+    const fs::path path = partial_ / relative;
+    std::error_code error;
+    fs::create_directories(path.parent_path(), error);
+    if (error) return refused(path.parent_path(), "cannot make the folder", error.value());
+    return write_synced(path, bytes);
+}
+
+Result<fs::path> StagedFolder::commit() {
+    std::error_code error;
+    fs::path backup;
+    if (fs::exists(final_, error)) {
+        backup = free_name(final_, "backup");
+        fs::rename(final_, backup, error);
+        if (error) return refused(final_, "cannot move the old crate aside", error.value());
+    }
+    fs::rename(partial_, final_, error);
+    if (error) {
+        std::error_code ignored;
+        if (!backup.empty()) fs::rename(backup, final_, ignored);
+        return refused(final_, "cannot put the crate in place", error.value());
+    }
+    open_ = false;
+    return backup;
+}
+
+Result<fs::path> StagedFolder::keep_aside() {
+    const fs::path aside = free_name(final_, "rejected");
+    std::error_code error;
+    fs::rename(partial_, aside, error);
+    if (error) return refused(aside, "cannot keep the files aside", error.value());
+    open_ = false;
+    return aside;
+}
+
+}  // namespace mellow

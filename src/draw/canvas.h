@@ -1,0 +1,54 @@
+// A thin layer over Cairo: a picture, colours, lines, words.
+#pragma once
+
+#include <cairo.h>
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace mellow {
+
+struct Color {
+    double r = 0, g = 0, b = 0;
+};
+
+enum class Align { kLeft, kCenter, kRight };
+
+class Canvas {
+  public:
+    Canvas(int width, int height, Color background);
+    ~Canvas();
+    Canvas(const Canvas&) = delete;
+    Canvas& operator=(const Canvas&) = delete;
+
+    void line(double x0, double y0, double x1, double y1, Color color, double width = 1);
+    void triangle(const double (&xy)[6], Color color);
+    void rectangle(double x, double y, double w, double h, Color color);
+    void dot(double x, double y, double radius, Color color);
+    void text(double x, double y, const std::string& words, Color color, double size = 12,
+              Align align = Align::kLeft, bool bold = false);
+    /// Draws only inside a rectangle until unclip().
+    void clip(double x, double y, double w, double h);
+    void unclip();
+    std::vector<std::uint8_t> png() const;
+
+  private:
+    cairo_surface_t* surface_;
+    cairo_t* cr_;
+};
+
+/// A decoded picture for looking up colours; white when it cannot be decoded.
+class Texture {
+  public:
+    explicit Texture(const std::vector<std::uint8_t>& png);
+    ~Texture();
+    Texture(Texture&& other) noexcept;
+    Texture(const Texture&) = delete;
+    Color at(double u, double v) const;
+
+  private:
+    cairo_surface_t* surface_ = nullptr;
+};
+
+}  // namespace mellow

@@ -1,0 +1,196 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "mellow/fit.h"
+
+namespace mellow {
+namespace {
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
+
+double difference(const Affine& a, const Affine& b) {
+    const Vec3 d[4] = {a.x - b.x, a.y - b.y, a.z - b.z, a.o - b.o};
+    return std::max({length(d[0]), length(d[1]), length(d[2]), length(d[3])});
+}
+
+/// Marks the joints of a skin that carry weight in a mesh.
+std::vector<bool> weighted_joints(const Mesh& mesh, std::size_t joints) {
+    std::vector<bool> used(joints, false);
+    for (const Primitive& primitive : mesh.primitives)
+        for (std::size_t i = 0; i < primitive.influence_joints.size(); ++i)
+            if (primitive.influence_weights[i] > 0) used[primitive.influence_joints[i]] = true;
+    return used;
+}
+
+class SkinAssembler {
+  public:
+    SkinAssembler(const Scene& source, const Skeleton& skeleton, const JointSources& sources)
+        : source_(source),
+          skeleton_(skeleton),
+          sources_(sources),
+          source_rest_(rest_worlds(source)),
+          joint_of_(source.nodes.size(), kNone) {
+        for (std::size_t j = 0; j < sources.size(); ++j)
+            if (sources[j].node != kNone) joint_of_[at(sources[j].node)] = static_cast<int>(j);
+        for (const Affine& world : skeleton.rest_worlds()) rest_inverse_.push_back(inverse(world));
+    }
+
+    Assembled run() {
+        Scene& scene = out_.scene;
+        scene.convention = source_.convention;
+        scene.rate = source_.rate;
+        scene.materials = source_.materials;
+        scene.images = source_.images;
+        scene.textures = source_.textures;
+        scene.samplers = source_.samplers;
+        scene.copyright = source_.copyright;
+        scene.extras = source_.extras;
+        carry_extensions();
+        add_joints();
+        for (std::size_t n = 0; n < source_.nodes.size(); ++n)
+            if (source_.nodes[n].mesh != kNone) add_mesh(source_.nodes[n]);
+        if (scene.skins.empty() && skeleton_.size() > 0) (void)skin_of(rest_inverse_, "skeleton");
+        return std::move(out_);
+    }
+
+  private:
+    void carry_extensions() {
+        const auto carried = [](const std::string& name) { return name != "KHR_lights_punctual"; };
+        for (const auto& extension : source_.extensions)
+            if (carried(extension.first)) out_.scene.extensions.push_back(extension);
+        for (const std::string& name : source_.extensions_used)
+            if (carried(name)) out_.scene.extensions_used.push_back(name);
+        out_.scene.extensions_required = source_.extensions_required;
+    }
+
+    void add_joints() {
+        for (int j = 0; j < skeleton_.size(); ++j) {
+            Node node;
+            node.name = skeleton_[j].name;
+            node.parent = skeleton_[j].parent;
+            node.local = skeleton_[j].rest;
+            if (const int from = sources_[at(j)].node; from != kNone)
+                node.extras = source_.nodes[at(from)].extras;
+            if (node.parent == kNone) out_.scene.roots.push_back(j);
+            out_.scene.nodes.push_back(std::move(node));
+        }
+    }
+
+    void add_mesh(const Node& from) {
+        if (from.skin == kNone) {
+            out_.findings.push_back({Code::kLeftOut, Severity::kWarning,
+                                     fmt::format("mesh \"{}\"", from.name), "a mesh without skin",
+                                     "meshes bound to joints",
+                                     "give it full weight on one joint in the source"});
+            return;
+        }
+        const Skin& skin = source_.skins[at(from.skin)];
+        Mesh mesh = source_.meshes[at(from.mesh)];
+        std::vector<Affine> inverse_binds = own_binds(skin);
+        Affine bind;
+        if (common_bind(mesh, skin, bind)) {
+            if (difference(bind, Affine{}) > 1e-6) rewrite(mesh, bind);
+            inverse_binds = rest_inverse_;
+        }
+        for (Primitive& primitive : mesh.primitives)
+            for (std::uint16_t& joint : primitive.influence_joints)
+                joint = static_cast<std::uint16_t>(joint_of_[at(skin.joints[joint])]);
+        Node node;
+        node.name = from.name;
+        node.mesh = static_cast<int>(out_.scene.meshes.size());
+        node.skin = skin_of(inverse_binds, skin.name);
+        node.morph_weights = from.morph_weights;
+        node.extras = from.extras;
+        out_.scene.roots.push_back(static_cast<int>(out_.scene.nodes.size()));
+        out_.scene.nodes.push_back(std::move(node));
+        out_.scene.meshes.push_back(std::move(mesh));
+    }
+
+    /// Inverse binds as the source has them, for the joints' axes at scale 1.
+    std::vector<Affine> own_binds(const Skin& skin) const {
+        std::vector<Affine> binds = rest_inverse_;
+        for (std::size_t i = 0; i < skin.joints.size(); ++i) {
+            const int joint = joint_of_[at(skin.joints[i])];
+            const double s = sources_[at(joint)].scale;
+            const Affine& m = skin.inverse_binds[i];
+            binds[at(joint)] = {m.x * s, m.y * s, m.z * s, m.o * s};
+        }
+        return binds;
+    }
+
+    /// True when rest world * inverse bind is the same similarity for all joints with weight.
+    bool common_bind(const Mesh& mesh, const Skin& skin, Affine& bind) const {
+        const std::vector<bool> used = weighted_joints(mesh, skin.joints.size());
+        bool any = false;
+        for (std::size_t i = 0; i < used.size(); ++i) {
+            if (!used[i]) continue;
+            const Affine m = source_rest_[at(skin.joints[i])] * skin.inverse_binds[i];
+            if (!any) bind = m;
+            any = true;
+            if (difference(m, bind) > 1e-5 * std::max(1.0, length(m.x))) return false;
+        }
+        const double size = length(bind.x);
+        const bool even = std::abs(length(bind.y) - size) < 1e-5 * size &&
+                          std::abs(length(bind.z) - size) < 1e-5 * size && determinant(bind) > 0;
+        return any && even && decompose(bind).shear < 1e-5 * size;
+    }
+
+    static void rewrite(Mesh& mesh, const Affine& bind) {
+        const Quat turn = rotation_of(bind);
+        const auto each = [](auto& list, const auto& change) {
+            for (auto& item : list) {
+                const Vec3 v = change(Vec3{item[0], item[1], item[2]});
+                item[0] = static_cast<float>(v.x), item[1] = static_cast<float>(v.y);
+                item[2] = static_cast<float>(v.z);
+            }
+        };
+        const auto point = [&](Vec3 p) { return apply(bind, p); };
+        const auto delta = [&](Vec3 p) { return apply_linear(bind, p); };
+        const auto direction = [&](Vec3 v) { return rotate(turn, v); };
+        for (Primitive& primitive : mesh.primitives) {
+            each(primitive.positions, point);
+            each(primitive.normals, direction);
+            each(primitive.tangents, direction);
+            for (MorphTarget& target : primitive.targets) {
+                each(target.positions, delta);
+                each(target.normals, direction);
+                each(target.tangents, direction);
+            }
+        }
+    }
+
+    int skin_of(const std::vector<Affine>& inverse_binds, const std::string& name) {
+        for (std::size_t s = 0; s < out_.scene.skins.size(); ++s) {
+            const auto& have = out_.scene.skins[s].inverse_binds;
+            bool same = true;
+            for (std::size_t j = 0; j < have.size(); ++j)
+                same = same && difference(have[j], inverse_binds[j]) < 1e-9;
+            if (same) return static_cast<int>(s);
+        }
+        Skin skin;
+        skin.name = name;
+        for (int j = 0; j < skeleton_.size(); ++j) skin.joints.push_back(j);
+        skin.inverse_binds = inverse_binds;
+        skin.skeleton = 0;
+        out_.scene.skins.push_back(std::move(skin));
+        return static_cast<int>(out_.scene.skins.size()) - 1;
+    }
+
+    const Scene& source_;
+    const Skeleton& skeleton_;
+    const JointSources& sources_;
+    std::vector<Affine> source_rest_, rest_inverse_;
+    std::vector<int> joint_of_;
+    Assembled out_;
+};
+
+}  // namespace
+
+Assembled assemble_skin(const Scene& source, const Skeleton& skeleton,
+                        const JointSources& sources) {
+    return SkinAssembler(source, skeleton, sources).run();
+}
+
+}  // namespace mellow

@@ -1,0 +1,123 @@
+#include "mellow/convention.h"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <charconv>
+#include <cmath>
+
+namespace mellow {
+namespace {
+
+constexpr std::array<std::string_view, 6> kAxes{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
+
+struct NamedUnit {
+    std::string_view name;
+    double metres;
+};
+constexpr std::array<NamedUnit, 5> kUnits{{{"metre", 1.0},
+                                           {"centimetre", 0.01},
+                                           {"millimetre", 0.001},
+                                           {"inch", 0.0254},
+                                           {"foot", 0.3048}}};
+
+struct Preset {
+    std::string_view name;
+    Convention convention;
+};
+constexpr std::array<Preset, 4> kPresets{{
+    {"y-up-metre", {1.0, Axis::kPlusY, Axis::kPlusZ}},
+    {"y-up-centimetre", {0.01, Axis::kPlusY, Axis::kPlusZ}},
+    {"z-up-metre", {1.0, Axis::kPlusZ, Axis::kMinusY}},
+    {"z-up-centimetre", {0.01, Axis::kPlusZ, Axis::kMinusY}},
+}};
+
+}  // namespace
+
+Vec3 direction(Axis axis) {
+    const double sign = static_cast<int>(axis) % 2 == 0 ? 1 : -1;
+    const int line = static_cast<int>(axis) / 2;
+    return {line == 0 ? sign : 0, line == 1 ? sign : 0, line == 2 ? sign : 0};
+}
+
+std::string_view name(Axis axis) { return kAxes[static_cast<std::size_t>(axis)]; }
+
+std::optional<Axis> parse_axis(std::string_view text) {
+    for (std::size_t i = 0; i < kAxes.size(); ++i)
+        if (kAxes[i] == text) return static_cast<Axis>(i);
+    return {};
+}
+
+bool is_valid(const Convention& c) {
+    return static_cast<int>(c.up) / 2 != static_cast<int>(c.front) / 2 &&
+           std::isfinite(c.metres_per_unit) && c.metres_per_unit > 0;
+}
+
+std::string to_text(const Convention& c) {
+    std::string unit = fmt::format("{} m per unit", c.metres_per_unit);
+    for (const NamedUnit& named : kUnits)
+        if (named.metres == c.metres_per_unit) unit = named.name;
+    return fmt::format("{} up, {} front, {}", name(c.up), name(c.front), unit);
+}
+
+std::optional<double> parse_unit(std::string_view text) {
+    for (const NamedUnit& unit : kUnits)
+        if (unit.name == text) return unit.metres;
+    double metres = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), metres);
+    const bool whole = error == std::errc{} && end == text.data() + text.size();
+    return whole && metres >= 1e-6 && metres <= 1e6 ? std::optional(metres) : std::nullopt;
+}
+
+std::optional<Convention> find_preset(std::string_view preset) {
+    for (const Preset& p : kPresets)
+        if (p.name == preset) return p.convention;
+    return {};
+}
+
+std::string preset_names() {
+    std::string names;
+    for (const Preset& p : kPresets) names.append(names.empty() ? "" : ", ").append(p.name);
+    return names;
+}
+
+Conversion::Conversion(const Convention& from, const Convention& to)
+    : identity_(from == to), scale_(from.metres_per_unit / to.metres_per_unit) {
+    const Vec3 f[3] = {cross(direction(from.up), direction(from.front)), direction(from.up),
+                       direction(from.front)};
+    const Vec3 t[3] = {cross(direction(to.up), direction(to.front)), direction(to.up),
+                       direction(to.front)};
+    // The turn takes each of left, up and front to its counterpart: sum of t_i * transpose(f_i).
+    row_[0] = row_[1] = row_[2] = {};
+    for (int i = 0; i < 3; ++i) {
+        row_[0] = row_[0] + t[i].x * f[i];
+        row_[1] = row_[1] + t[i].y * f[i];
+        row_[2] = row_[2] + t[i].z * f[i];
+    }
+}
+
+Vec3 Conversion::scaling(Vec3 s) const {
+    // The rows hold 0 and +-1, so their squares pick the members without changing a sign.
+    return {dot(row_[0] * row_[0], s), dot(row_[1] * row_[1], s), dot(row_[2] * row_[2], s)};
+}
+
+Quat Conversion::rotation(Quat q) const {
+    const Vec3 v = vector({q.x, q.y, q.z});
+    return {v.x, v.y, v.z, q.w};
+}
+
+Transform Conversion::transform(const Transform& t) const {
+    return {point(t.t), rotation(t.r), scaling(t.s)};
+}
+
+Affine Conversion::affine(const Affine& m) const {
+    const Affine turn{{row_[0].x, row_[1].x, row_[2].x},
+                      {row_[0].y, row_[1].y, row_[2].y},
+                      {row_[0].z, row_[1].z, row_[2].z},
+                      {}};
+    const Affine back{row_[0], row_[1], row_[2], {}};
+    const Affine linear = turn * Affine{m.x, m.y, m.z, {}} * back;
+    return {linear.x, linear.y, linear.z, point(m.o)};
+}
+
+}  // namespace mellow

@@ -1,0 +1,121 @@
+#include "mellow/pose.h"
+
+#include <algorithm>
+
+namespace mellow {
+namespace {
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
+
+Vec3 as_vec(const Float3& p) { return {p[0], p[1], p[2]}; }
+
+void include(Bounds& b, Vec3 p) {
+    if (!b.any) b = {p, p, true};
+    b.low = {std::min(b.low.x, p.x), std::min(b.low.y, p.y), std::min(b.low.z, p.z)};
+    b.high = {std::max(b.high.x, p.x), std::max(b.high.y, p.y), std::max(b.high.z, p.z)};
+}
+
+std::vector<Affine> worlds_of(const Scene& scene, const std::vector<Transform>& locals) {
+    std::vector<Affine> worlds(scene.nodes.size());
+    for (const int n : parents_first(scene)) {
+        const Affine local = to_affine(locals[at(n)]);
+        const int parent = scene.nodes[at(n)].parent;
+        worlds[at(n)] = parent == kNone ? local : worlds[at(parent)] * local;
+    }
+    return worlds;
+}
+
+std::vector<double> all_rest_weights(const Scene& scene) {
+    std::vector<double> weights;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        const auto own = rest_weights(scene, static_cast<int>(n));
+        weights.insert(weights.end(), own.begin(), own.end());
+    }
+    return weights;
+}
+
+}  // namespace
+
+Pose rest_pose(const Scene& scene) { return {rest_worlds(scene), all_rest_weights(scene)}; }
+
+Pose pose_at(const Scene& scene, const Timeline& timeline, double seconds) {
+    Pose pose;
+    pose.weights = all_rest_weights(scene);
+    const ScalarLayout layout = scalar_layout(scene);
+    std::vector<Transform> locals;
+    for (const Node& node : scene.nodes) locals.push_back(node.local);
+    std::vector<double> value;
+    for (const Channel& channel : timeline.channels) {
+        value.resize(at(channel.curve.width));
+        sample(channel.curve, channel.path == Path::kRotation, {&seconds, 1}, value.data());
+        Transform& local = locals[at(channel.node)];
+        switch (channel.path) {
+            case Path::kTranslation:
+                local.t = {value[0], value[1], value[2]};
+                break;
+            case Path::kRotation:
+                local.r = {value[0], value[1], value[2], value[3]};
+                break;
+            case Path::kScale:
+                local.s = {value[0], value[1], value[2]};
+                break;
+            case Path::kWeights:
+                std::copy(value.begin(), value.end(),
+                          pose.weights.begin() + layout.offset[at(channel.node)]);
+                break;
+        }
+    }
+    pose.worlds = worlds_of(scene, locals);
+    return pose;
+}
+
+std::vector<Vec3> posed_vertices(const Scene& scene, int node, const Primitive& primitive,
+                                 const Pose& pose) {
+    const Node& n = scene.nodes[at(node)];
+    std::vector<Vec3> out;
+    out.reserve(primitive.positions.size());
+    for (const Float3& p : primitive.positions) out.push_back(as_vec(p));
+    const int offset = scalar_layout(scene).offset[at(node)];
+    for (std::size_t t = 0; t < primitive.targets.size(); ++t) {
+        const double weight = pose.weights[at(offset) + t];
+        const auto& deltas = primitive.targets[t].positions;
+        for (std::size_t v = 0; weight != 0 && v < deltas.size(); ++v)
+            out[v] = out[v] + weight * as_vec(deltas[v]);
+    }
+    if (n.skin == kNone || primitive.influences_per_vertex == 0) {
+        for (Vec3& p : out) p = apply(pose.worlds[at(node)], p);
+        return out;
+    }
+    const Skin& skin = scene.skins[at(n.skin)];
+    std::vector<Affine> matrices;
+    for (std::size_t j = 0; j < skin.joints.size(); ++j)
+        matrices.push_back(pose.worlds[at(skin.joints[j])] * skin.inverse_binds[j]);
+    const std::size_t per = at(primitive.influences_per_vertex);
+    for (std::size_t v = 0; v < out.size(); ++v) {
+        Vec3 sum;
+        for (std::size_t i = v * per; i < (v + 1) * per; ++i)
+            if (const double w = primitive.influence_weights[i]; w > 0)
+                sum = sum + w * apply(matrices[primitive.influence_joints[i]], out[v]);
+        out[v] = sum;
+    }
+    return out;
+}
+
+Bounds mesh_bounds(const Scene& scene, const Pose& pose) {
+    Bounds bounds;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        if (scene.nodes[n].mesh == kNone) continue;
+        for (const Primitive& primitive : scene.meshes[at(scene.nodes[n].mesh)].primitives)
+            for (const Vec3 p : posed_vertices(scene, static_cast<int>(n), primitive, pose))
+                include(bounds, p);
+    }
+    return bounds;
+}
+
+Bounds node_bounds(const std::vector<int>& nodes, const Pose& pose) {
+    Bounds bounds;
+    for (const int n : nodes) include(bounds, pose.worlds[at(n)].o);
+    return bounds;
+}
+
+}  // namespace mellow

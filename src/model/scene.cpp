@@ -1,0 +1,160 @@
+#include "mellow/scene.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace mellow {
+
+std::string_view name(Path path) {
+    switch (path) {
+        case Path::kTranslation:
+            return "translation";
+        case Path::kRotation:
+            return "rotation";
+        case Path::kScale:
+            return "scale";
+        case Path::kWeights:
+            return "weights";
+    }
+    return "translation";
+}
+
+std::vector<std::vector<int>> children_of(const Scene& scene) {
+    std::vector<std::vector<int>> children(scene.nodes.size());
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n)
+        if (scene.nodes[n].parent != kNone)
+            children[static_cast<std::size_t>(scene.nodes[n].parent)].push_back(
+                static_cast<int>(n));
+    return children;
+}
+
+std::vector<int> parents_first(const Scene& scene) {
+    const auto children = children_of(scene);
+    std::vector<int> order, stack;
+    for (std::size_t n = scene.nodes.size(); n-- > 0;)
+        if (scene.nodes[n].parent == kNone) stack.push_back(static_cast<int>(n));
+    while (!stack.empty()) {
+        const int node = stack.back();
+        stack.pop_back();
+        order.push_back(node);
+        const auto& below = children[static_cast<std::size_t>(node)];
+        stack.insert(stack.end(), below.rbegin(), below.rend());
+    }
+    return order;
+}
+
+std::vector<Affine> rest_worlds(const Scene& scene) {
+    std::vector<Affine> worlds(scene.nodes.size());
+    for (const int n : parents_first(scene)) {
+        const Node& node = scene.nodes[static_cast<std::size_t>(n)];
+        const Affine local = to_affine(node.local);
+        worlds[static_cast<std::size_t>(n)] =
+            node.parent == kNone ? local : worlds[static_cast<std::size_t>(node.parent)] * local;
+    }
+    return worlds;
+}
+
+int morph_count(const Scene& scene, int node) {
+    const int mesh = scene.nodes[static_cast<std::size_t>(node)].mesh;
+    if (mesh == kNone) return 0;
+    return static_cast<int>(scene.meshes[static_cast<std::size_t>(mesh)].target_names.size());
+}
+
+std::vector<double> rest_weights(const Scene& scene, int node) {
+    const Node& n = scene.nodes[static_cast<std::size_t>(node)];
+    std::vector<double> weights(static_cast<std::size_t>(morph_count(scene, node)), 0.0);
+    if (n.mesh == kNone) return weights;
+    const auto& own = n.morph_weights;
+    const auto& shared = scene.meshes[static_cast<std::size_t>(n.mesh)].morph_weights;
+    if (own.size() == weights.size()) return own;
+    return shared.size() == weights.size() ? shared : weights;
+}
+
+int find_node(const Scene& scene, std::string_view name) {
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n)
+        if (scene.nodes[n].name == name) return static_cast<int>(n);
+    return kNone;
+}
+
+ScalarLayout scalar_layout(const Scene& scene) {
+    ScalarLayout layout;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        const int targets = morph_count(scene, static_cast<int>(n));
+        layout.offset.push_back(targets > 0 ? layout.count : kNone);
+        layout.count += targets;
+    }
+    return layout;
+}
+
+std::array<double, 2> key_span(const Timeline& timeline) {
+    std::array<double, 2> span{0, 0};
+    bool first = true;
+    for (const Channel& channel : timeline.channels) {
+        if (channel.curve.times.empty()) continue;
+        const double a = channel.curve.times.front(), b = channel.curve.times.back();
+        span = first ? std::array{a, b} : std::array{std::min(span[0], a), std::max(span[1], b)};
+        first = false;
+    }
+    return span;
+}
+
+namespace {
+
+/// How far, in frames, a key may miss a frame by single-precision rounding alone.
+double frame_slack(double seconds, double per_second) {
+    return 4 * 6e-8 * std::max(std::abs(seconds), 1e-3) * per_second + 1e-9;
+}
+
+}  // namespace
+
+bool guess_rate(const Scene& scene, FrameRate& rate) {
+    static constexpr FrameRate kTry[] = {{24, 1},  {25, 1},  {30, 1}, {30000, 1001}, {24000, 1001},
+                                         {48, 1},  {50, 1},  {60, 1}, {60000, 1001}, {90, 1},
+                                         {100, 1}, {120, 1}, {240, 1}};
+    for (const FrameRate& candidate : kTry) {
+        const double k = candidate.per_second();
+        bool any = false, all = true;
+        for (const Timeline& timeline : scene.timelines)
+            for (const Channel& channel : timeline.channels)
+                for (const double t : channel.curve.times) {
+                    any = any || t > 0;
+                    all = all && std::abs(t * k - std::round(t * k)) <= frame_slack(t, k);
+                }
+        if (any && all) {
+            rate = candidate;
+            return true;
+        }
+    }
+    return false;
+}
+
+namespace {
+
+template <class Change>
+void change_times(Scene& scene, Change change) {
+    for (Timeline& timeline : scene.timelines) {
+        for (Channel& channel : timeline.channels)
+            for (double& t : channel.curve.times) t = change(t);
+        for (MorphCurve& morph : timeline.morphs)
+            for (double& t : morph.curve.times) t = change(t);
+    }
+}
+
+}  // namespace
+
+void declare_rate(Scene& scene, FrameRate rate) {
+    const double stretch = scene.rate.per_second() / rate.per_second();
+    change_times(scene, [&](double t) { return t * stretch; });
+    scene.rate = rate;
+}
+
+void snap_keys(Scene& scene) {
+    const double k = scene.rate.per_second();
+    change_times(scene, [&](double t) {
+        const double frame = std::round(t * k);
+        const bool near = std::abs(t * k - frame) <= frame_slack(t, k);
+        return near ? scene.rate.seconds(static_cast<std::int64_t>(frame)) : t;
+    });
+}
+
+}  // namespace mellow

@@ -1,0 +1,209 @@
+// Report and manifest: the same figures for people and for machines.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "mellow/pack.h"
+#include "pack/clip_json.h"
+
+namespace mellow {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr double kDegrees = 57.29577951308232;
+
+/// Figures for people to read: nine digits are plenty and keep last-bit noise out of diffs.
+double tidy(double v) { return std::stod(fmt::format("{:.9g}", v)); }
+
+Json file_json(const FileRecord& file) {
+    return {
+        {"role", file.role}, {"file", file.file}, {"bytes", file.bytes}, {"xxh3_128", file.hash}};
+}
+
+Json deviation_json(const Deviation& d) {
+    return {{"worst", tidy(d.worst)},
+            {"mean", tidy(d.mean())},
+            {"at", d.what},
+            {"sample", d.sample},
+            {"compared", d.count}};
+}
+
+Json proof_json(const ClipProof& proof) {
+    return {{"samples", proof.samples},
+            {"moving_joints", proof.moving_joints},
+            {"moving_morphs", proof.moving_morphs},
+            {"joint_position_mm", deviation_json(proof.position_mm)},
+            {"joint_rotation_degrees", deviation_json(proof.rotation_degrees)},
+            {"skinned_vertex_mm", deviation_json(proof.vertex_mm)},
+            {"morph_weight", deviation_json(proof.weight)}};
+}
+
+Json finding_json(const Finding& f) {
+    return {{"code", name(f.code)}, {"severity", name(f.severity)}, {"where", f.where},
+            {"found", f.found},     {"expected", f.expected},       {"remedy", f.remedy}};
+}
+
+Json clip_json(const PackedClip& packed, const Conversion& out) {
+    Json json{{"name", packed.clip.name},
+              {"file", packed.file.file},
+              {"bytes", packed.file.bytes},
+              {"xxh3_128", packed.file.hash}};
+    json["source"] = {{"timeline", packed.timeline},
+                      {"first", packed.plan.first_frame},
+                      {"last", packed.plan.last_frame},
+                      {"rate", to_text(packed.plan.source_rate)}};
+    json.update(clip_facts(packed.clip, out));
+    if (packed.clip.loop != LoopForm::kOnce)
+        json["loop_gap"] = {{"mm", tidy(packed.gap.distance_m * 1000)},
+                            {"degrees", tidy(packed.gap.angle_rad * kDegrees)},
+                            {"weight", tidy(packed.gap.weight)}};
+    Json morphs = Json::array();
+    for (const MorphTrack& track : packed.clip.morphs)
+        morphs.push_back({{"mesh", track.mesh}, {"targets", track.targets}});
+    json["morphs"] = morphs;
+    json["shear"] = {{"worst", tidy(packed.worst_shear)}, {"joint", packed.shear_joint}};
+    json["proof"] = proof_json(packed.proof);
+    return json;
+}
+
+Json tolerance_json(const Tolerance& t) {
+    return {{"mm", t.mm}, {"degrees", t.degrees}, {"weight", t.weight}};
+}
+
+std::string travel_words(const Travel& t) {
+    std::vector<std::string> carries;
+    if (t.ground) carries.emplace_back("ground");
+    if (t.height) carries.emplace_back("height");
+    if (t.heading) carries.emplace_back("heading");
+    if (carries.empty()) return "none, the root stays";
+    return fmt::format(
+        "{} on the root: {:.3f} m straight, {:.3f} m along the way, height {:+.3f} m, heading "
+        "{:+.2f} degrees, {:.3f} m/s",
+        fmt::join(carries, ", "), t.distance_m, t.path_m, t.height_change_m,
+        t.heading_change_rad * kDegrees, t.speed_m_s);
+}
+
+std::string deviation_words(const Deviation& d, std::string_view unit) {
+    if (d.count == 0) return "nothing to compare";
+    const std::string place = d.worst > 0 ? fmt::format(" at {}, sample {}", d.what, d.sample) : "";
+    return fmt::format("worst {:.6f} {}{}; mean {:.6f} over {}", d.worst, unit, place, d.mean(),
+                       d.count);
+}
+
+std::string clip_text(const PackedClip& p) {
+    const Clip& c = p.clip;
+    std::string text = fmt::format("clip {}   {}   {} bytes\n", c.name, p.file.file, p.file.bytes);
+    const std::int64_t from = p.plan.last_frame - p.plan.first_frame;
+    text +=
+        fmt::format("  range     {}..{} of \"{}\": {} samples, {} intervals, {:.4f} s at {}/s\n",
+                    p.plan.first_frame, p.plan.last_frame, p.timeline, from + 1, from,
+                    p.plan.source_rate.seconds(from), to_text(p.plan.source_rate));
+    text += fmt::format("  stored    {} samples, {} intervals, {:.4f} s at {}/s, {}\n", c.samples,
+                        c.period, c.seconds(), to_text(c.rate),
+                        c.loop == LoopForm::kOnce
+                            ? "plays once"
+                            : fmt::format("loop {}, period {} intervals", name(c.loop), c.period));
+    text += "  travel    " + travel_words(c.travel) + "\n";
+    if (c.loop != LoopForm::kOnce) {
+        text += fmt::format("  one loop  adds [{:.4f}, {:.4f}, {:.4f}] m and {:+.3f} degrees\n",
+                            c.travel.step.x, c.travel.step.y, c.travel.step.z,
+                            c.travel.step_heading_rad * kDegrees);
+        text += fmt::format("  seam      {:.4f} mm, {:.4f} degrees between last and first pose\n",
+                            p.gap.distance_m * 1000, p.gap.angle_rad * kDegrees);
+    }
+    text += fmt::format("  moving    {} joints, {} morph meshes; shear {:.2g}\n",
+                        p.proof.moving_joints, p.proof.moving_morphs, p.worst_shear);
+    text += "  joints    " + deviation_words(p.proof.position_mm, "mm") + "\n";
+    text += "  turns     " + deviation_words(p.proof.rotation_degrees, "degrees") + "\n";
+    text += "  vertices  " + deviation_words(p.proof.vertex_mm, "mm") + "\n";
+    text += "  morphs    " + deviation_words(p.proof.weight, "of weight") + "\n";
+    return text;
+}
+
+}  // namespace
+
+Json clip_facts(const Clip& clip, const Conversion& out) {
+    const Travel& t = clip.travel;
+    const Vec3 step = out.point(t.step);
+    Json travel{{"ground", t.ground},
+                {"height", t.height},
+                {"heading", t.heading},
+                {"distance_m", tidy(t.distance_m)},
+                {"path_m", tidy(t.path_m)},
+                {"height_change_m", tidy(t.height_change_m)},
+                {"heading_change_degrees", tidy(t.heading_change_rad * kDegrees)},
+                {"speed_m_s", tidy(t.speed_m_s)}};
+    if (clip.loop != LoopForm::kOnce) {
+        travel["step"] = {tidy(step.x), tidy(step.y), tidy(step.z)};
+        travel["step_heading_degrees"] = tidy(t.step_heading_rad * kDegrees);
+    }
+    Json json{{"samples", clip.samples},
+              {"intervals", clip.period},
+              {"seconds", tidy(clip.seconds())},
+              {"rate", to_text(clip.rate)},
+              {"loop", name(clip.loop)}};
+    if (clip.loop != LoopForm::kOnce) json["period_intervals"] = clip.period;
+    json["travel"] = travel;
+    return json;
+}
+
+std::string clip_extras(const Clip& clip, const Conversion& out) {
+    return clip_facts(clip, out).dump();
+}
+
+std::string manifest_json(const PackReport& report, const Recipe& recipe) {
+    const Convention& c = recipe.target_convention;
+    const Conversion out({}, c);
+    Json json{{"format", "mellow-crate"}, {"version", 1}, {"name", report.name}};
+    for (const FileRecord& source : report.sources) json["sources"].push_back(file_json(source));
+    json["target"] = {{"convention", report.target},
+                      {"up", name(c.up)},
+                      {"front", name(c.front)},
+                      {"hand", "right"},
+                      {"metres_per_unit", c.metres_per_unit},
+                      {"rate", to_text(recipe.rate)},
+                      {"loop_form", name(recipe.loop_form)}};
+    json["skeleton"] = {{"root", report.root}, {"hips", report.hips}, {"joints", report.joints}};
+    json["skin"] = file_json(report.skin);
+    json["skin"]["height_m"] = tidy(report.height_m);
+    json["skin"]["morph_targets"] = report.morph_targets;
+    json["clips"] = Json::array();
+    for (const PackedClip& clip : report.clips) json["clips"].push_back(clip_json(clip, out));
+    if (!report.picture.file.empty()) json["picture"] = file_json(report.picture);
+    json["proof"] = {{"passed", report.proven}, {"tolerance", tolerance_json(report.tolerance)}};
+    return json.dump(2) + "\n";
+}
+
+std::string report_json(const PackReport& report) {
+    Json json{{"name", report.name},
+              {"proven", report.proven},
+              {"tolerance", tolerance_json(report.tolerance)}};
+    json["clips"] = Json::array();
+    for (const PackedClip& clip : report.clips)
+        json["clips"].push_back({{"name", clip.clip.name}, {"proof", proof_json(clip.proof)}});
+    json["findings"] = Json::array();
+    for (const Finding& finding : report.findings)
+        json["findings"].push_back(finding_json(finding));
+    return json.dump(2) + "\n";
+}
+
+std::string report_text(const PackReport& report) {
+    std::string text = fmt::format("{}: {} joints, {} morph targets, {} clips, {}", report.name,
+                                   report.joints.size(), report.morph_targets.size(),
+                                   report.clips.size(), report.target);
+    text += report.height_m > 0 ? fmt::format(", {:.3f} m tall\n", report.height_m) : "\n";
+    text += fmt::format("skin {}   {} bytes\n", report.skin.file, report.skin.bytes);
+    for (const PackedClip& clip : report.clips) text += "\n" + clip_text(clip);
+    text += fmt::format(
+        "\nproof: {} (at most {} mm and {} degrees; files read back and compared with the source "
+        "rig at every sample)\n",
+        report.proven ? "PASSED" : "FAILED", report.tolerance.mm, report.tolerance.degrees);
+    for (const Severity severity : {Severity::kStop, Severity::kWarning, Severity::kNote})
+        for (const Finding& finding : report.findings)
+            if (finding.severity == severity) text += "\n" + to_text(finding) + "\n";
+    return text;
+}
+
+}  // namespace mellow

@@ -1,0 +1,220 @@
+#include "mellow/prove.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <numbers>
+
+#include "mellow/parallel.h"
+#include "mellow/playback.h"
+
+namespace mellow {
+namespace {
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
+
+Finding unproven(const std::string& clip, std::string found, std::string expected) {
+    return {Code::kProofFailed,
+            Severity::kStop,
+            fmt::format("clip \"{}\"", clip),
+            std::move(found),
+            std::move(expected),
+            "the files are kept aside; this is a fault worth reporting"};
+}
+
+/// Samples of the clip file: every curve must have the same number, on the grid of the rate.
+Status check_times(const ProofSource& source, const Scene& clip, int& samples) {
+    samples = 0;
+    const auto check = [&](const Curve& curve) -> Status {
+        const int n = static_cast<int>(curve.times.size());
+        if (samples == 0) samples = n;
+        const bool open = source.plan.loop && n == source.plan.samples - 1;
+        if (n != samples || (n != source.plan.samples && !open))
+            return unproven(source.plan.clip, fmt::format("{} samples", n),
+                            fmt::format("{}", source.plan.samples));
+        for (int k = 0; k < n; ++k)
+            if (std::abs(curve.times[at(k)] - source.plan.rate.seconds(k)) >
+                1e-6 * (1 + curve.times[at(k)]))
+                return unproven(source.plan.clip,
+                                fmt::format("sample {} at {} s", k, curve.times[at(k)]),
+                                fmt::format("{} s", source.plan.rate.seconds(k)));
+        return {};
+    };
+    for (const Channel& channel : clip.timelines[0].channels) MELLOW_CHECK(check(channel.curve));
+    for (const MorphCurve& morph : clip.timelines[0].morphs) MELLOW_CHECK(check(morph.curve));
+    return {};
+}
+
+bool moves(const Curve& curve) {
+    const std::size_t width = at(curve.width);
+    for (std::size_t i = width; i < curve.values.size(); ++i)
+        if (std::abs(curve.values[i] - curve.values[i % width]) > 1e-6) return true;
+    return false;
+}
+
+/// A joint of the skin file and the source node it must move like.
+struct JointPair {
+    int played, source;
+};
+
+std::vector<JointPair> pair_joints(const ProofSource& source, const Playback& player) {
+    std::vector<JointPair> pairs;
+    for (std::size_t n = 0; n < player.clip_nodes().size(); ++n) {
+        if (player.clip_nodes()[n] == kNone) continue;
+        const int joint = source.skeleton.find(player.skin().nodes[n].name);
+        const int node = joint < 0 ? kNone : source.sources[at(joint)].node;
+        if (node != kNone) pairs.push_back({static_cast<int>(n), node});
+    }
+    return pairs;
+}
+
+void compare_joints(const std::vector<JointPair>& pairs, const Scene& skin, const PoseTile& tile,
+                    int frame, int k, const Pose& played, ClipProof& proof) {
+    for (const JointPair& pair : pairs) {
+        const std::string& name = skin.nodes[at(pair.played)].name;
+        const Affine wanted = tile.world(pair.source, frame), got = played.worlds[at(pair.played)];
+        proof.position_mm.add(length(wanted.o - got.o) * 1000, k, name);
+        proof.rotation_degrees.add(
+            angle_between(rotation_of(wanted), rotation_of(got)) * 180 / std::numbers::pi, k, name);
+    }
+}
+
+void compare_meshes(const ProofSource& source, const Playback& player, const PoseTile& tile,
+                    int frame, int k, const Pose& played, ClipProof& proof) {
+    Pose wanted;
+    for (int n = 0; n < static_cast<int>(source.scene.nodes.size()); ++n)
+        wanted.worlds.push_back(tile.world(n, frame));
+    const ScalarLayout layout = scalar_layout(source.scene),
+                       played_layout = scalar_layout(player.skin());
+    for (int s = 0; s < layout.count; ++s) wanted.weights.push_back(tile.scalar(s)[frame]);
+    for (std::size_t n = 0; n < source.scene.nodes.size(); ++n) {
+        const Node& node = source.scene.nodes[n];
+        if (node.mesh == kNone || node.skin == kNone) continue;
+        const int other = find_node(player.skin(), node.name);
+        if (other == kNone) continue;
+        const Mesh& mesh = source.scene.meshes[at(node.mesh)];
+        for (std::size_t t = 0; t < mesh.target_names.size(); ++t)
+            proof.weight.add(std::abs(wanted.weights[at(layout.offset[n]) + t] -
+                                      played.weights[at(played_layout.offset[at(other)]) + t]),
+                             k, node.name + "/" + mesh.target_names[t]);
+        const Mesh& written = player.skin().meshes[at(player.skin().nodes[at(other)].mesh)];
+        for (std::size_t p = 0; p < mesh.primitives.size(); ++p) {
+            const auto a =
+                posed_vertices(source.scene, static_cast<int>(n), mesh.primitives[p], wanted);
+            const auto b = posed_vertices(player.skin(), other, written.primitives[p], played);
+            for (std::size_t v = 0; v < a.size(); ++v)
+                proof.vertex_mm.add(length(a[v] - b[v]) * 1000, k, node.name);
+        }
+    }
+}
+
+}  // namespace
+
+void Deviation::add(double value, int at_sample, const std::string& name) {
+    if (!(value <= worst)) {  // also takes a value that is not a number
+        worst = value;
+        sample = at_sample;
+        what = name;
+    }
+    sum += value;
+    ++count;
+}
+
+void Deviation::merge(const Deviation& other) {
+    if (!(other.worst <= worst)) worst = other.worst, sample = other.sample, what = other.what;
+    sum += other.sum;
+    count += other.count;
+}
+
+Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const Scene& clip) {
+    auto made = Playback::make(skin, clip);
+    if (!made) return unproven(source.plan.clip, made.failure().found, made.failure().expected);
+    const Playback& player = made.value();
+    const std::vector<JointPair> pairs = pair_joints(source, player);
+    if (static_cast<int>(pairs.size()) !=
+        std::count_if(source.sources.begin(), source.sources.end(),
+                      [](const JointSource& s) { return s.node != kNone; }))
+        return unproven(source.plan.clip, fmt::format("{} joints in the skin file", pairs.size()),
+                        "all baked joints");
+    ClipProof proof;
+    proof.clip = source.plan.clip;
+    MELLOW_CHECK(check_times(source, clip, proof.samples));
+    for (std::size_t n = 0; n < source.scene.nodes.size(); ++n) {
+        const Node& node = source.scene.nodes[n];
+        if (node.mesh == kNone || node.skin == kNone) continue;
+        const int other = find_node(skin, node.name);
+        const auto& parts = source.scene.meshes[at(node.mesh)].primitives;
+        bool same = other != kNone && skin.nodes[at(other)].mesh != kNone;
+        if (same) {
+            const auto& written = skin.meshes[at(skin.nodes[at(other)].mesh)].primitives;
+            same = written.size() == parts.size();
+            for (std::size_t p = 0; same && p < parts.size(); ++p)
+                same = written[p].positions.size() == parts[p].positions.size();
+        }
+        if (!same)
+            return unproven(proof.clip,
+                            fmt::format("mesh \"{}\" missing or with other vertices", node.name),
+                            "all skinned meshes");
+    }
+    const int tiles = (proof.samples + kTileFrames - 1) / kTileFrames;
+    std::vector<ClipProof> parts(at(tiles));
+    parallel_for(at(tiles), [&](std::size_t t) {
+        PoseTile tile = source.poses.make_tile();
+        const int first = static_cast<int>(t) * kTileFrames,
+                  count = std::min(kTileFrames, proof.samples - first);
+        std::array<double, kTileFrames> seconds{};
+        for (int f = 0; f < count; ++f) seconds[at(f)] = source.plan.second(first + f);
+        source.poses.evaluate({seconds.data(), at(count)}, tile);
+        for (int f = 0; f < count; ++f) {
+            const Pose played = player.pose(source.plan.rate.seconds(first + f));
+            compare_joints(pairs, skin, tile, f, first + f, played, parts[t]);
+            compare_meshes(source, player, tile, f, first + f, played, parts[t]);
+        }
+    });
+    for (const ClipProof& part : parts) {
+        proof.position_mm.merge(part.position_mm);
+        proof.rotation_degrees.merge(part.rotation_degrees);
+        proof.vertex_mm.merge(part.vertex_mm);
+        proof.weight.merge(part.weight);
+    }
+    std::map<int, bool> moving;
+    for (const Channel& channel : clip.timelines[0].channels)
+        moving[channel.node] |= moves(channel.curve);
+    for (const auto& [node, moved] : moving) proof.moving_joints += moved ? 1 : 0;
+    for (const MorphCurve& morph : clip.timelines[0].morphs)
+        proof.moving_morphs += moves(morph.curve) ? 1 : 0;
+    return proof;
+}
+
+Status within(const ClipProof& proof, const Tolerance& tolerance) {
+    const std::string where = fmt::format("clip \"{}\"", proof.clip);
+    const auto above = [&](const Deviation& d, double most, std::string_view unit,
+                           std::string_view what) -> Status {
+        if (d.worst <= most) return {};
+        return Finding{Code::kProofFailed,
+                       Severity::kStop,
+                       where,
+                       fmt::format("{} \"{}\" is {:.6g} {} off at sample {}", what, d.what, d.worst,
+                                   unit, d.sample),
+                       fmt::format("at most {} {}", most, unit),
+                       "look at that joint and sample; if this is good enough, raise the tolerance "
+                       "under [proof]"};
+    };
+    if (proof.moving_joints == 0 && proof.moving_morphs == 0)
+        return Finding{Code::kNoMotion,
+                       Severity::kStop,
+                       where,
+                       "0 moving tracks: it would stand still in the engine",
+                       "at least one joint or morph that moves",
+                       "check the range and timeline; if controls move the joints, give the rig "
+                       "sheet with rig = \"...\""};
+    MELLOW_CHECK(above(proof.position_mm, tolerance.mm, "mm", "joint"));
+    MELLOW_CHECK(above(proof.rotation_degrees, tolerance.degrees, "degrees", "joint"));
+    MELLOW_CHECK(above(proof.vertex_mm, tolerance.mm, "mm", "mesh"));
+    return above(proof.weight, tolerance.weight, "of weight", "morph target");
+}
+
+}  // namespace mellow

@@ -1,0 +1,116 @@
+// A glTF document under reading: its JSON, its buffers, and checked ways to get at both. The first
+// error sticks; after it all getters return harmless defaults, so that callers check once.
+#pragma once
+
+#include <fmt/format.h>
+#include <simdjson.h>
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "mellow/read.h"
+
+namespace mellow {
+
+using JsonObject = simdjson::dom::object;
+using JsonElement = simdjson::dom::element;
+
+struct BufferView {
+    std::span<const std::uint8_t> bytes;
+    std::size_t stride = 0;  ///< 0: tightly packed
+};
+
+struct SparsePart {
+    std::size_t count = 0;
+    int index_view = kNone, value_view = kNone;
+    std::size_t index_offset = 0, value_offset = 0;
+    int index_type = 5125;
+};
+
+struct Accessor {
+    int view = kNone;
+    std::size_t offset = 0, count = 0;
+    int component_type = 5126, components = 1;
+    bool normalized = false;
+    std::optional<SparsePart> sparse;
+};
+
+/// Bytes of one number of a glTF component type; 0 for an unknown type.
+std::size_t component_size(int component_type);
+
+class GltfDocument {
+  public:
+    GltfDocument(std::string file, const LoadFile& load, const ReadLimits& limits)
+        : file_(std::move(file)), load_(load), limits_(limits) {}
+
+    /// Splits the container, parses the JSON, loads buffers, checks views and accessors.
+    void open(std::span<const std::uint8_t> bytes);
+
+    bool failed() const { return error_.has_value(); }
+    const Finding& error() const { return *error_; }
+    void fail(Code code, const std::string& path, std::string found, std::string expected = {},
+              std::string remedy = {});
+    void note(Finding finding) { findings.push_back(std::move(finding)); }
+    std::string where(const std::string& path) const { return file_ + ", " + path; }
+    const ReadLimits& limits() const { return limits_; }
+
+    // Getters: `path` is the JSON path of `object`, for messages.
+    std::int64_t integer(JsonObject object, const char* key, std::int64_t fallback,
+                         const std::string& path);
+    double number(JsonObject object, const char* key, double fallback, const std::string& path);
+    std::string text(JsonObject object, const char* key, const std::string& path);
+    bool flag(JsonObject object, const char* key, const std::string& path);
+    std::vector<double> numbers(JsonObject object, const char* key, const std::string& path);
+    /// An index below `size`, or kNone when the key is absent.
+    int index(JsonObject object, const char* key, std::size_t size, const std::string& path);
+    std::vector<int> indices(JsonObject object, const char* key, std::size_t size,
+                             const std::string& path);
+    std::optional<JsonObject> object(JsonObject parent, const char* key, const std::string& path);
+    /// The objects of an array member; none when absent.
+    std::vector<JsonObject> objects(JsonObject parent, const char* key, const std::string& path);
+    /// The JSON text of a member; empty when absent.
+    RawJson raw(JsonObject object, const char* key) const;
+
+    JsonObject root() const { return root_; }
+    const std::vector<Accessor>& accessors() const { return accessors_; }
+    const std::vector<BufferView>& views() const { return views_; }
+    /// All numbers of an accessor, component conversion, normalisation and sparse parts applied
+    /// (glTF 2.0, 3.6.2). Fails unless it has `components` per element and finite values.
+    std::vector<double> read(int accessor, int components, const std::string& path);
+    std::vector<std::uint32_t> read_whole(int accessor, int components, const std::string& path);
+    /// The elements tightly packed as they are in the file.
+    std::vector<std::uint8_t> read_packed(int accessor, const std::string& path);
+    /// Loads `uri`: base64 data or a file beside the scene.
+    Result<Bytes> load_uri(const std::string& uri, const std::string& path) const;
+
+    bool binary = false;
+    Findings findings;
+
+  private:
+    void split(std::span<const std::uint8_t> bytes, std::span<const std::uint8_t>& json);
+    void read_buffers();
+    void read_views();
+    void read_accessors();
+    void check_accessor(const Accessor& accessor, const std::string& path);
+    bool range_fits(int view, std::size_t offset, std::size_t count, std::size_t size,
+                    std::size_t stride) const;
+
+    std::string file_;
+    const LoadFile& load_;
+    ReadLimits limits_;
+    std::optional<Finding> error_;
+    simdjson::dom::parser parser_;
+    JsonObject root_;
+    std::span<const std::uint8_t> bin_;
+    std::vector<Bytes> owned_;
+    std::vector<std::span<const std::uint8_t>> buffers_;
+    std::vector<BufferView> views_;
+    std::vector<Accessor> accessors_;
+};
+
+void read_gltf_meshes(GltfDocument& doc, Scene& scene);
+void read_gltf_materials(GltfDocument& doc, Scene& scene);
+void read_gltf_timelines(GltfDocument& doc, Scene& scene);
+
+}  // namespace mellow

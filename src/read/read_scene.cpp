@@ -1,0 +1,87 @@
+// Files from disk and the detector: a format is told by its content.
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+
+#include "mellow/read.h"
+
+namespace mellow {
+namespace {
+
+struct FileHandle {
+    int fd;
+    ~FileHandle() {
+        if (fd >= 0) ::close(fd);
+    }
+};
+
+Finding unreadable(const std::filesystem::path& path, Code code, std::string found) {
+    return {code,
+            Severity::kStop,
+            path.string(),
+            std::move(found),
+            "a readable file",
+            code == Code::kFileMissing
+                ? "check the path; relative paths start at the recipe's folder"
+                : "check the file's permissions and kind"};
+}
+
+}  // namespace
+
+Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& limits) {
+    const FileHandle file{::open(path.c_str(), O_RDONLY | O_CLOEXEC)};
+    if (file.fd < 0)
+        return unreadable(path, errno == ENOENT ? Code::kFileMissing : Code::kFileUnreadable,
+                          std::strerror(errno));
+    struct stat info {};
+    if (::fstat(file.fd, &info) != 0 || !S_ISREG(info.st_mode))
+        return unreadable(path, Code::kFileUnreadable, "not a regular file");
+    if (static_cast<std::uint64_t>(info.st_size) > limits.file_bytes)
+        return Finding{Code::kLimit,
+                       Severity::kStop,
+                       path.string(),
+                       fmt::format("{} bytes", info.st_size),
+                       fmt::format("at most {} bytes", limits.file_bytes),
+                       ""};
+    Bytes bytes(static_cast<std::size_t>(info.st_size));
+    std::size_t have = 0;
+    while (have < bytes.size()) {
+        const ssize_t got = ::read(file.fd, &bytes[have], bytes.size() - have);
+        if (got < 0 && errno == EINTR) continue;
+        if (got < 0) return unreadable(path, Code::kFileUnreadable, std::strerror(errno));
+        if (got == 0) break;
+        have += static_cast<std::size_t>(got);
+    }
+    bytes.resize(have);
+    return bytes;
+}
+
+Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
+    MELLOW_TRY(const Bytes bytes, read_file(path, limits));
+    std::string_view text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
+    if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);
+    const std::string name = path.filename().string();
+    const std::size_t start = text.find_first_not_of(" \t\r\n");
+    const std::string_view head = start == std::string_view::npos ? "" : text.substr(start, 16);
+    if (text.starts_with("glTF") || head.starts_with('{')) {
+        const auto folder = path.parent_path();
+        return read_gltf(
+            {reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}, name,
+            [&](const std::string& relative) { return read_file(folder / relative, limits); },
+            limits);
+    }
+    if (head.starts_with("HIERARCHY")) return read_bvh(text, name, limits);
+    return Finding{
+        Code::kFormatUnknown,
+        Severity::kStop,
+        path.string(),
+        bytes.empty() ? "an empty file" : "a file that begins like none of the known formats",
+        "glTF 2.0 (.glb or .gltf) or BVH",
+        "write the scene in one of these formats"};
+}
+
+}  // namespace mellow

@@ -1,0 +1,77 @@
+#include <fmt/format.h>
+
+#include "mellow/shape.h"
+
+namespace mellow {
+namespace {
+
+Finding empty_range(const Range& range) {
+    return {Code::kRangeEmpty,
+            Severity::kStop,
+            range.where,
+            fmt::format("range {}..{}: {} intervals", range.first, range.last,
+                        range.last - range.first),
+            "a first frame before the last one",
+            "set range = [first, last], both inclusive"};
+}
+
+Finding outside(const Range& range, std::int64_t first, std::int64_t last) {
+    return {
+        Code::kRangeOutside,
+        Severity::kStop,
+        range.where,
+        fmt::format("range {}..{}", range.first, range.last),
+        fmt::format("frames within {}..{}, where the timeline has keys", first, last),
+        fmt::format("range = [{}, {}]", std::max(range.first, first), std::min(range.last, last))};
+}
+
+/// Nearest period in source intervals that is whole at the target rate.
+std::int64_t nearest_fit(std::int64_t intervals, FrameRate source, FrameRate target) {
+    for (std::int64_t d = 0; d <= intervals; ++d)
+        for (const std::int64_t n : {intervals + d, intervals - d})
+            if (n > 0 && (n * source.den * target.num) % (source.num * target.den) == 0) return n;
+    return 0;
+}
+
+}  // namespace
+
+Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
+                                std::int64_t last_frame, FrameRate source, FrameRate target) {
+    if (range.last <= range.first) return empty_range(range);
+    if (range.first < first_frame || range.last > last_frame)
+        return outside(range, first_frame, last_frame);
+    PlannedRange out;
+    SamplePlan& plan = out.plan;
+    plan = {range.name, range.first, range.last, source, target, 0, range.loop};
+    // intervals at the target = intervals * (source.den / source.num) * (target.num / target.den)
+    const std::int64_t intervals = range.last - range.first;
+    const std::int64_t num = intervals * source.den * target.num, den = source.num * target.den;
+    const bool whole = num % den == 0;
+    const std::string length =
+        fmt::format("{} intervals at {}/s are {:.4f} s = {:.3f} intervals at {}/s", intervals,
+                    to_text(source), source.seconds(intervals),
+                    static_cast<double>(num) / static_cast<double>(den), to_text(target));
+    if (!whole && range.loop) {
+        const std::int64_t fit = nearest_fit(intervals, source, target);
+        return Finding{Code::kRangeOffGrid,
+                       Severity::kStop,
+                       range.where,
+                       length,
+                       "a loop period of whole intervals, or its seam would jump",
+                       fit > 0 ? fmt::format("range = [{}, {}], or a target rate of {}",
+                                             range.first, range.first + fit, to_text(source))
+                               : fmt::format("a target rate of {}", to_text(source))};
+    }
+    plan.samples = static_cast<int>((num + den - 1) / den) + 1;
+    if (!whole)
+        out.findings.push_back(
+            {Code::kRangeOffGrid, Severity::kWarning, range.where, length,
+             "a range that ends on a sample of the target",
+             fmt::format(
+                 "the last pose is held for {:.4f} s; choose a range of {} intervals to avoid it",
+                 target.seconds(plan.samples - 1) - source.seconds(intervals),
+                 nearest_fit(intervals, source, target))});
+    return out;
+}
+
+}  // namespace mellow
