@@ -257,8 +257,8 @@ mellow::Primitive hat(const mellow::Scene& scene) {
     m.tube({{{0, -1, 164.5}, 17, 19, head},
             {{0, -1, 165.5}, 16.6, 18.6, head},
             {{0, -0.8, 166}, 8.6, 10.4, head},
-            {{0, -0.6, 168.6}, 7.6, 9, head},
-            {{0, -0.4, 170}, 5, 6, head}},
+            {{0, -0.6, 167.6}, 7.6, 9, head},
+            {{0, -0.4, 168.9}, 5, 6, head}},
            kLeft, kStraw, 20);
     return m.take(1);
 }

@@ -61,6 +61,7 @@ enum class Code {
     kDefaultName,
     kTravelInHips,
     kFastTurn,
+    kWeightSum,
 };
 
 /// One thing to say. All five texts are whole phrases for a person; `where` names the file and the

@@ -169,14 +169,13 @@ std::array<double, 2> key_span(const Timeline& timeline);
 /// Rewrites all numbers of `scene` into `to`. Shapes, indices and names stay.
 void convert(Scene& scene, const Convention& to);
 
-/// The rate at whose frames all keys of the scene lie, the slowest of the usual ones; nothing when
-/// there is none. Key times are single precision in most files, so a key counts as on a frame
-/// within four roundings of its own size.
+/// The rate at whose frames all keys of the scene lie within a thousandth of a frame, the slowest of
+/// the usual ones; false when there is none.
 bool guess_rate(const Scene& scene, FrameRate& rate);
 /// Says that the frames of a file were taken at another rate than it claims: every key keeps its
 /// frame number and gets the seconds of the new rate.
 void declare_rate(Scene& scene, FrameRate rate);
-/// Moves keys that miss a frame of scene.rate only by single-precision rounding onto it exactly.
+/// Moves keys that miss a frame of scene.rate by rounding alone (1e-5 of a frame) onto it exactly.
 void snap_keys(Scene& scene);
 
 }  // namespace mellow

@@ -14,9 +14,9 @@ constexpr std::array kNames{
     "proof-failed",   "no-motion",       "no-joints",      "size-suspect",  "axis-suspect",
     "scaled-node",    "unbaked",         "still-tail",     "prefix",        "shear",
     "zero-scale",     "missing-joint",   "unweighted",     "left-out",      "assumed",
-    "default-name",   "travel-in-hips",  "fast-turn",
+    "default-name",   "travel-in-hips",  "fast-turn",      "weight-sum",
 };
-static_assert(kNames.size() == static_cast<std::size_t>(Code::kFastTurn) + 1);
+static_assert(kNames.size() == static_cast<std::size_t>(Code::kWeightSum) + 1);
 
 void add_line(std::string& text, std::string_view label, const std::string& value) {
     if (!value.empty()) text.append("\n  ").append(label).append(value);

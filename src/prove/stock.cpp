@@ -175,21 +175,24 @@ class Judge {
         return static_cast<int>(std::count(stock_.classes.begin(), stock_.classes.end(), c));
     }
 
+    bool is_joint(std::size_t n) const {
+        const NodeClass c = stock_.classes[n];
+        return c == NodeClass::kDeform || c == NodeClass::kUnweighted || c == NodeClass::kTip;
+    }
+
+    /// Nodes that are no joints and have joints below them.
+    std::vector<bool> above_joints() const {
+        std::vector<bool> above(scene_.nodes.size(), false);
+        for (std::size_t n = 0; n < above.size(); ++n)
+            for (int up = is_joint(n) ? scene_.nodes[n].parent : kNone; up != kNone; up = scene_.nodes[at(up)].parent)
+                if (!is_joint(at(up))) above[at(up)] = true;
+        return above;
+    }
+
     void size_and_axis() {
         const bool figure = count(NodeClass::kDeform) > 0 || !stock_.timelines.empty();
         if (!figure || !stock_.bounds.any) return;
-        if (stock_.longest_m > 20 || stock_.longest_m < 0.1) {
-            const double factor = stock_.longest_m > 20 ? 0.01 : 100;
-            const double unit = scene_.convention.metres_per_unit * factor;
-            const std::string value = unit == 0.01 ? "\"centimetre\""
-                                      : unit == 1  ? "\"metre\""
-                                                   : fmt::format("{}", unit);
-            add(Code::kSizeSuspect, Severity::kWarning, "size",
-                fmt::format("{:.4g} m at its longest", stock_.longest_m),
-                "a person is 1 to 2.5 m; the unit of the file is probably not what it says",
-                fmt::format("unit = {}   # under [source], or --unit; makes it {:.4g} m", value,
-                            stock_.longest_m * factor));
-        }
+        if (stock_.longest_m > 20 || stock_.longest_m < 0.1) size_suspect();
         const int up = static_cast<int>(scene_.convention.up) / 2,
                   longest = static_cast<int>(stock_.longest_axis) / 2;
         if (up != longest && stock_.height_m < 0.6 * stock_.longest_m)
@@ -202,16 +205,30 @@ class Judge {
                             name(stock_.longest_axis)));
     }
 
+    /// Suggests the named unit that makes a figure of it, else the number that makes it 1.7 m.
+    void size_suspect() {
+        const double units = stock_.longest_m / scene_.convention.metres_per_unit;
+        std::string unit = fmt::format("{:.4g}   # if it is 1.7 m tall; under [source], or --unit", 1.7 / units);
+        for (const char* named : {"foot", "inch", "millimetre", "centimetre", "metre"})
+            if (const double size = units * parse_unit(named).value_or(1); size >= 1 && size <= 2.5)
+                unit = fmt::format("\"{}\"   # under [source], or --unit; makes it {:.4g} m", named, size);
+        add(Code::kSizeSuspect, Severity::kWarning, "size",
+            fmt::format("{:.4g} m at its longest", stock_.longest_m),
+            "a person is 1 to 2.5 m; the unit of the file is probably not what it says", "unit = " + unit);
+    }
+
     void scaled_nodes() {
-        for (const Node& node : scene_.nodes) {
+        const std::vector<bool> above = above_joints();
+        for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
+            const Node& node = scene_.nodes[n];
             const Vec3 s = node.local.s;
             if (s.x == 0 || s.y == 0 || s.z == 0)
                 add(Code::kZeroScale, Severity::kWarning, "node \"" + node.name + "\"",
                     "a scale of zero at rest", "a rest pose that can be inverted",
                     "give it its size in the rest pose and scale it by keys");
-            else if (node.parent == kNone && length(s - Vec3{1, 1, 1}) > 1e-4 && node.mesh == kNone)
+            else if (above[n] && length(s - Vec3{1, 1, 1}) > 1e-4)
                 add(Code::kScaledNode, Severity::kWarning, "node \"" + node.name + "\"",
-                    fmt::format("scale [{:.6g}, {:.6g}, {:.6g}] on a top node", s.x, s.y, s.z),
+                    fmt::format("scale [{:.6g}, {:.6g}, {:.6g}] above the joints", s.x, s.y, s.z),
                     "scale 1 above a skeleton", "nothing; packing makes it part of the data");
         }
     }
@@ -255,7 +272,7 @@ class Judge {
             if (t.name.empty() || t.name.starts_with("animation_") || t.name.starts_with("Take ") ||
                 t.name == "Animation")
                 add(Code::kDefaultName, Severity::kNote, "timelines",
-                    fmt::format("a timeline named \"{}\"", t.name), "a telling name",
+                    t.name.empty() ? "a timeline without a name" : fmt::format("a timeline named \"{}\"", t.name), "a telling name",
                     "name the clips in the recipe");
     }
 

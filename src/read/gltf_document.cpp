@@ -306,6 +306,7 @@ Result<Bytes> GltfDocument::load_uri(const std::string& uri, const std::string& 
     if (!loaded) {
         Finding failure = loaded.failure();
         failure.where = where(path);
+        failure.remedy = "put that file beside the scene file";
         failure.found = fmt::format("uri \"{}\": {}", uri, failure.found);
         return failure;
     }

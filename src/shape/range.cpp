@@ -25,12 +25,22 @@ Finding outside(const Range& range, std::int64_t first, std::int64_t last) {
         fmt::format("range = [{}, {}]", std::max(range.first, first), std::min(range.last, last))};
 }
 
-/// Nearest period in source intervals that is whole at the target rate.
-std::int64_t nearest_fit(std::int64_t intervals, FrameRate source, FrameRate target) {
-    for (std::int64_t d = 0; d <= intervals; ++d)
+/// The range of a period that is whole at the target rate, nearest to `range` and inside the
+/// timeline; empty (first == last) when there is none.
+Range nearest_fit(const Range& range, std::int64_t first_frame, std::int64_t last_frame,
+                  FrameRate source, FrameRate target) {
+    const std::int64_t intervals = range.last - range.first;
+    Range fit = range;
+    for (std::int64_t d = 0; d < intervals; ++d)
         for (const std::int64_t n : {intervals + d, intervals - d})
-            if (n > 0 && (n * source.den * target.num) % (source.num * target.den) == 0) return n;
-    return 0;
+            if ((n * source.den * target.num) % (source.num * target.den) == 0 &&
+                n <= last_frame - first_frame) {
+                fit.last = std::min(range.first + n, last_frame);
+                fit.first = fit.last - n;
+                if (fit.first >= first_frame) return fit;
+            }
+    fit.last = fit.first;
+    return fit;
 }
 
 }  // namespace
@@ -51,26 +61,26 @@ Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
         fmt::format("{} intervals at {}/s are {:.4f} s = {:.3f} intervals at {}/s", intervals,
                     to_text(source), source.seconds(intervals),
                     static_cast<double>(num) / static_cast<double>(den), to_text(target));
-    if (!whole && range.loop) {
-        const std::int64_t fit = nearest_fit(intervals, source, target);
+    const Range fit = nearest_fit(range, first_frame, last_frame, source, target);
+    const std::string fitting = fit.last > fit.first
+                                    ? fmt::format("range = [{}, {}], or a target rate of {}",
+                                                  fit.first, fit.last, to_text(source))
+                                    : fmt::format("a target rate of {}", to_text(source));
+    if (!whole && range.loop)
         return Finding{Code::kRangeOffGrid,
                        Severity::kStop,
                        range.where,
                        length,
                        "a loop period of whole intervals, or its seam would jump",
-                       fit > 0 ? fmt::format("range = [{}, {}], or a target rate of {}",
-                                             range.first, range.first + fit, to_text(source))
-                               : fmt::format("a target rate of {}", to_text(source))};
-    }
+                       fitting};
     plan.samples = static_cast<int>((num + den - 1) / den) + 1;
     if (!whole)
         out.findings.push_back(
             {Code::kRangeOffGrid, Severity::kWarning, range.where, length,
-             "a range that ends on a sample of the target",
              fmt::format(
-                 "the last pose is held for {:.4f} s; choose a range of {} intervals to avoid it",
-                 target.seconds(plan.samples - 1) - source.seconds(intervals),
-                 nearest_fit(intervals, source, target))});
+                 "a range that ends on a sample of the target; the last pose is held for {:.4f} s",
+                 target.seconds(plan.samples - 1) - source.seconds(intervals)),
+             fitting});
     return out;
 }
 
