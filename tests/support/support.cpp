@@ -1,0 +1,152 @@
+#include "support.h"
+
+#include <fmt/format.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <cstring>
+#include <fstream>
+#include <sstream>
+
+namespace mellow::test {
+
+TempFolder::TempFolder() {
+    std::string pattern = (std::filesystem::temp_directory_path() / "mellow-test-XXXXXX").string();
+    path_ = ::mkdtemp(pattern.data());
+}
+
+TempFolder::~TempFolder() {
+    std::error_code ignored;
+    std::filesystem::permissions(path_, std::filesystem::perms::owner_all, ignored);
+    std::filesystem::remove_all(path_, ignored);
+}
+
+std::vector<std::string> TempFolder::names() const {
+    std::vector<std::string> names;
+    for (const auto& entry : std::filesystem::directory_iterator(path_)) names.push_back(entry.path().filename().string());
+    std::sort(names.begin(), names.end());
+    return names;
+}
+
+void write_text(const std::filesystem::path& path, const std::string& text) {
+    std::ofstream(path, std::ios::binary) << text;
+}
+
+std::string read_text(const std::filesystem::path& path) {
+    std::ifstream file(path, std::ios::binary);
+    return {std::istreambuf_iterator<char>(file), {}};
+}
+
+ToolRun run_tool(const std::string& arguments, const std::string& before) {
+    const TempFolder folder;
+    const std::string command = fmt::format("{} '{}' {} >'{}' 2>'{}'", before, MELLOW_TOOL, arguments,
+                                            (folder / "out").string(), (folder / "err").string());
+    const int status = std::system(command.c_str());
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), read_text(folder / "out"),
+            read_text(folder / "err")};
+}
+
+double difference(const Affine& a, const Affine& b) {
+    return std::max({length(a.x - b.x), length(a.y - b.y), length(a.z - b.z), length(a.o - b.o)});
+}
+
+int TinyGltf::floats(const std::vector<double>& values, const std::string& type) {
+    std::vector<std::uint8_t> data(values.size() * 4);
+    for (std::size_t i = 0; i < values.size(); ++i) {
+        const auto v = static_cast<float>(values[i]);
+        std::memcpy(&data[4 * i], &v, 4);
+    }
+    const std::size_t width = type == "SCALAR" ? 1 : type == "VEC2" ? 2 : type == "VEC3" ? 3 : type == "VEC4" ? 4 : 16;
+    return add(data, values.size() / width, type, 5126, false);
+}
+
+int TinyGltf::bytes(const std::vector<int>& values, const std::string& type, int component_type, bool normalized) {
+    const std::size_t size = component_type < 5122 ? 1 : component_type < 5125 ? 2 : 4;
+    std::vector<std::uint8_t> data;
+    for (const int v : values)
+        for (std::size_t b = 0; b < size; ++b) data.push_back(static_cast<std::uint8_t>(v >> (8 * b)));
+    const std::size_t width = type == "SCALAR" ? 1 : type == "VEC3" ? 3 : 4;
+    return add(data, values.size() / width, type, component_type, normalized);
+}
+
+int TinyGltf::add(const std::vector<std::uint8_t>& data, std::size_t count, const std::string& type, int component_type,
+                  bool normalized) {
+    bin_.resize((bin_.size() + 3) / 4 * 4);
+    const std::string comma = count_ > 0 ? "," : "";
+    views_ += fmt::format("{}{{\"buffer\":0,\"byteOffset\":{},\"byteLength\":{}}}", comma, bin_.size(), data.size());
+    accessors_ += fmt::format("{}{{\"bufferView\":{},\"componentType\":{},\"count\":{},\"type\":\"{}\"{}}}", comma, count_,
+                              component_type, count, type, normalized ? ",\"normalized\":true" : "");
+    bin_.insert(bin_.end(), data.begin(), data.end());
+    return count_++;
+}
+
+std::vector<std::uint8_t> TinyGltf::glb(const std::string& members) const {
+    std::string json = R"({"asset":{"version":"2.0"})" + (members.empty() ? "" : "," + members);
+    if (count_ > 0)
+        json += fmt::format(R"(,"buffers":[{{"byteLength":{}}}],"bufferViews":[{}],"accessors":[{}])", bin_.size(), views_,
+                            accessors_);
+    json += "}";
+    json.resize((json.size() + 3) / 4 * 4, ' ');
+    std::vector<std::uint8_t> out;
+    const auto word = [&](std::size_t v) {
+        for (int s = 0; s < 32; s += 8) out.push_back(static_cast<std::uint8_t>(v >> s));
+    };
+    std::vector<std::uint8_t> bin = bin_;
+    bin.resize((bin.size() + 3) / 4 * 4);
+    word(0x46546C67), word(2), word(20 + json.size() + (bin.empty() ? 0 : 8 + bin.size()));
+    word(json.size()), word(0x4E4F534A);
+    out.insert(out.end(), json.begin(), json.end());
+    if (!bin.empty()) {
+        word(bin.size()), word(0x004E4942);
+        out.insert(out.end(), bin.begin(), bin.end());
+    }
+    return out;
+}
+
+Result<ReadResult> read_tiny(const std::vector<std::uint8_t>& bytes, const ReadLimits& limits) {
+    const LoadFile none = [](const std::string& name) -> Result<Bytes> {
+        return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+    };
+    return read_gltf(bytes, "tiny.glb", none, limits);
+}
+
+std::vector<std::uint8_t> text_bytes(const std::string& text) { return {text.begin(), text.end()}; }
+
+Scene chain_scene(int nodes, double length) {
+    Scene scene;
+    for (int n = 0; n < nodes; ++n) {
+        Node node;
+        node.name = fmt::format("n{}", n);
+        node.parent = n - 1;
+        node.local.t = {0, n == 0 ? 0 : length, 0};
+        scene.nodes.push_back(node);
+    }
+    scene.roots = {0};
+    return scene;
+}
+
+void for_each_truncation(const std::vector<std::uint8_t>& bytes,
+                         const std::function<void(const std::vector<std::uint8_t>&)>& check) {
+    for (std::size_t n = 0; n < bytes.size(); ++n) {
+        std::vector<std::uint8_t> part(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(n));
+        part.shrink_to_fit();
+        SCOPED_TRACE(fmt::format("first {} bytes", n));
+        check(part);
+    }
+}
+
+void for_each_bit_flip(const std::vector<std::uint8_t>& bytes,
+                       const std::function<void(const std::vector<std::uint8_t>&)>& check) {
+    std::vector<std::uint8_t> changed = bytes;
+    for (std::size_t bit = 0; bit < bytes.size() * 8; ++bit) {
+        const auto mask = static_cast<std::uint8_t>(1U << (bit % 8));
+        changed[bit / 8] ^= mask;
+        SCOPED_TRACE(fmt::format("bit {} of byte {}", bit % 8, bit / 8));
+        check(changed);
+        changed[bit / 8] ^= mask;
+    }
+}
+
+}  // namespace mellow::test
