@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
 #include <numbers>
 
 namespace mellow::test {
@@ -83,16 +84,21 @@ std::vector<double> curve_at(const Curve& c, bool rotation, double t) {
     const std::size_t stride = cubic ? 3 * w : w, mid = cubic ? w : 0;
     std::size_t k = 0;
     while (k + 1 < c.times.size() && c.times[k + 1] <= t) ++k;
-    std::vector<double> a(c.values.begin() + static_cast<long>(k * stride + mid), c.values.begin() + static_cast<long>(k * stride + mid + w));
-    if (k + 1 >= c.times.size() || t <= c.times[k] || c.interpolation == Interpolation::kStep) return a;
-    std::vector<double> b(c.values.begin() + static_cast<long>((k + 1) * stride + mid), c.values.begin() + static_cast<long>((k + 1) * stride + mid + w));
+    std::vector<double> a(c.values.begin() + static_cast<long>(k * stride + mid),
+                          c.values.begin() + static_cast<long>(k * stride + mid + w));
+    if (k + 1 >= c.times.size() || t <= c.times[k] || c.interpolation == Interpolation::kStep)
+        return a;
+    std::vector<double> b(c.values.begin() + static_cast<long>((k + 1) * stride + mid),
+                          c.values.begin() + static_cast<long>((k + 1) * stride + mid + w));
     const double dt = c.times[k + 1] - c.times[k], s = (t - c.times[k]) / dt;
     std::vector<double> out(w);
     if (cubic) {
         for (std::size_t i = 0; i < w; ++i) {
-            const double m0 = dt * c.values[k * stride + 2 * w + i], m1 = dt * c.values[(k + 1) * stride + i];
+            const double m0 = dt * c.values[k * stride + 2 * w + i],
+                         m1 = dt * c.values[(k + 1) * stride + i];
             // The cubic through (0, a) and (1, b) with these slopes, by its coefficients.
-            const double c3 = 2 * a[i] - 2 * b[i] + m0 + m1, c2 = -3 * a[i] + 3 * b[i] - 2 * m0 - m1;
+            const double c3 = 2 * a[i] - 2 * b[i] + m0 + m1,
+                         c2 = -3 * a[i] + 3 * b[i] - 2 * m0 - m1;
             out[i] = ((c3 * s + c2) * s + m0) * s + a[i];
         }
     } else if (rotation) {
@@ -104,7 +110,10 @@ std::vector<double> curve_at(const Curve& c, bool rotation, double t) {
         }
         const double angle = std::acos(std::min(1.0, cosine));
         for (std::size_t i = 0; i < 4; ++i)
-            out[i] = angle < 1e-9 ? a[i] : (a[i] * std::sin((1 - s) * angle) + b[i] * std::sin(s * angle)) / std::sin(angle);
+            out[i] = angle < 1e-9
+                         ? a[i]
+                         : (a[i] * std::sin((1 - s) * angle) + b[i] * std::sin(s * angle)) /
+                               std::sin(angle);
     } else {
         for (std::size_t i = 0; i < w; ++i) out[i] = a[i] + s * (b[i] - a[i]);
     }
@@ -124,7 +133,8 @@ struct Evaluator {
 
     std::size_t node(const std::string& name) const {
         for (const std::string& full : {name, sheet.prefix + name})
-            if (const int n = find_node(scene, full); n != kNone) return static_cast<std::size_t>(n);
+            if (const int n = find_node(scene, full); n != kNone)
+                return static_cast<std::size_t>(n);
         throw std::runtime_error("no node " + name);
     }
     Matrix above(std::size_t n) const {
@@ -132,48 +142,61 @@ struct Evaluator {
         return p == kNone ? identity() : world[static_cast<std::size_t>(p)];
     }
     void update() {
-        for (const int n : parents_first(scene)) world[static_cast<std::size_t>(n)] = times(above(static_cast<std::size_t>(n)), local[static_cast<std::size_t>(n)].matrix());
+        for (const int n : parents_first(scene))
+            world[static_cast<std::size_t>(n)] = times(above(static_cast<std::size_t>(n)),
+                                                       local[static_cast<std::size_t>(n)].matrix());
     }
 
     void apply(const FollowRule& r) {
         const std::size_t n = node(r.node), s = node(r.source);
-        const Matrix target = r.keep_offset ? times(world[s], times(inverted(rest[s]), rest[n])) : world[s];
+        const Matrix target =
+            r.keep_offset ? times(world[s], times(inverted(rest[s]), rest[n])) : world[s];
         if (r.position) {
             const Vector p = origin(times(inverted(above(n)), target));
             for (std::size_t i = 0; i < 3; ++i) local[n].place[i][3] = p[i];
         }
         const Matrix kept = times(inverted(without_scale(rest[s])), without_scale(rest[n]));
-        const Matrix facing = r.keep_offset ? times(without_scale(world[s]), kept) : without_scale(world[s]);
+        const Matrix facing =
+            r.keep_offset ? times(without_scale(world[s]), kept) : without_scale(world[s]);
         if (r.orientation) local[n].orientation = times(inverted(without_scale(above(n))), facing);
     }
 
     /// Two bones: the angle at the start by the law of cosines; the frames are built in the world.
     void apply(const LimbRule& r) {
-        const std::size_t a = node(r.start), b = node(r.mid), c = node(r.end), g = node(r.goal), p = node(r.pole);
-        const double l1 = norm(sub(origin(rest[b]), origin(rest[a]))), l2 = norm(sub(origin(rest[c]), origin(rest[b])));
+        const std::size_t a = node(r.start), b = node(r.mid), c = node(r.end), g = node(r.goal),
+                          p = node(r.pole);
+        const double l1 = norm(sub(origin(rest[b]), origin(rest[a]))),
+                     l2 = norm(sub(origin(rest[c]), origin(rest[b])));
         const Vector from = origin(world[a]);
         const Vector u = unit(sub(origin(world[g]), from));
         const double d = std::clamp(norm(sub(origin(world[g]), from)), std::abs(l1 - l2), l1 + l2);
         const Vector to_pole = sub(origin(world[p]), from);
         const Vector v = unit(sub(to_pole, mul(u, inner(to_pole, u))));
-        const double angle = std::acos(std::clamp((l1 * l1 + d * d - l2 * l2) / (2 * l1 * d), -1.0, 1.0));
+        const double angle =
+            std::acos(std::clamp((l1 * l1 + d * d - l2 * l2) / (2 * l1 * d), -1.0, 1.0));
         Vector elbow, wrist;
         for (std::size_t i = 0; i < 3; ++i) {
             elbow[i] = from[i] + l1 * (std::cos(angle) * u[i] + std::sin(angle) * v[i]);
             wrist[i] = from[i] + d * u[i];
         }
         const Vector hinge = outer(u, v);
-        const auto frame = [](Vector along, Vector across) { return from_columns(unit(along), across, outer(unit(along), across)); };
-        const Vector rest1 = sub(origin(rest[b]), origin(rest[a])), rest2 = sub(origin(rest[c]), origin(rest[b]));
+        const auto frame = [](Vector along, Vector across) {
+            return from_columns(unit(along), across, outer(unit(along), across));
+        };
+        const Vector rest1 = sub(origin(rest[b]), origin(rest[a])),
+                     rest2 = sub(origin(rest[c]), origin(rest[b]));
         const Vector rest_hinge = unit(outer(rest2, rest1));
         const auto facing = [&](std::size_t n, Vector now, Vector before) {
-            return times(times(frame(now, hinge), inverted(frame(before, rest_hinge))), without_scale(rest[n]));
+            return times(times(frame(now, hinge), inverted(frame(before, rest_hinge))),
+                         without_scale(rest[n]));
         };
-        const Matrix wa = facing(a, sub(elbow, from), rest1), wb = facing(b, sub(wrist, elbow), rest2);
+        const Matrix wa = facing(a, sub(elbow, from), rest1),
+                     wb = facing(b, sub(wrist, elbow), rest2);
         local[a].orientation = times(inverted(without_scale(above(a))), wa);
         local[b].orientation = times(inverted(wa), wb);
         if (!r.end_follows_goal) return;
-        const Matrix wc = times(without_scale(world[g]), times(inverted(without_scale(rest[g])), without_scale(rest[c])));
+        const Matrix wc = times(without_scale(world[g]),
+                                times(inverted(without_scale(rest[g])), without_scale(rest[c])));
         local[c].orientation = times(inverted(wb), wc);
     }
 
@@ -186,10 +209,12 @@ struct Evaluator {
         Vector moved{};
         for (std::size_t i = 0; i < 3; ++i)
             for (std::size_t k = 0; k < 3; ++k) moved[i] += m[i][k] * axis[k];
-        const double degrees = std::acos(std::clamp(inner(axis, moved), -1.0, 1.0)) * 180 / std::numbers::pi;
+        const double degrees =
+            std::acos(std::clamp(inner(axis, moved), -1.0, 1.0)) * 180 / std::numbers::pi;
         for (std::size_t i = 1; i < r.curve.size(); ++i) {
             if (degrees > r.curve[i].degrees) continue;
-            double s = std::max(0.0, (degrees - r.curve[i - 1].degrees) / (r.curve[i].degrees - r.curve[i - 1].degrees));
+            double s = std::max(0.0, (degrees - r.curve[i - 1].degrees) /
+                                         (r.curve[i].degrees - r.curve[i - 1].degrees));
             if (r.smooth) s = 3 * s * s - 2 * s * s * s;
             return r.curve[i - 1].value * (1 - s) + r.curve[i].value * s;
         }
@@ -207,7 +232,8 @@ Local local_of(const Transform& t) {
 
 }  // namespace
 
-ReferencePose reference_pose(const Scene& scene, int timeline, const RigSheet& sheet, double seconds) {
+ReferencePose reference_pose(const Scene& scene, int timeline, const RigSheet& sheet,
+                             double seconds) {
     Evaluator e{scene, sheet, {}, std::vector<Matrix>(scene.nodes.size()), {}, {}};
     for (const Node& n : scene.nodes) e.local.push_back(local_of(n.local));
     e.rest_local = e.local;
@@ -216,7 +242,8 @@ ReferencePose reference_pose(const Scene& scene, int timeline, const RigSheet& s
     for (const Channel& c : scene.timelines[static_cast<std::size_t>(timeline)].channels) {
         Local& l = e.local[static_cast<std::size_t>(c.node)];
         const auto v = curve_at(c.curve, c.path == Path::kRotation, seconds);
-        if (c.path == Path::kTranslation) l.place[0][3] = v[0], l.place[1][3] = v[1], l.place[2][3] = v[2];
+        if (c.path == Path::kTranslation)
+            l.place[0][3] = v[0], l.place[1][3] = v[1], l.place[2][3] = v[2];
         if (c.path == Path::kRotation) l.orientation = turn({v[0], v[1], v[2], v[3]});
         if (c.path == Path::kScale) l.size[0][0] = v[0], l.size[1][1] = v[1], l.size[2][2] = v[2];
     }
@@ -230,7 +257,8 @@ ReferencePose reference_pose(const Scene& scene, int timeline, const RigSheet& s
     ReferencePose pose;
     pose.worlds = e.world;
     for (const Rule& rule : sheet.rules)
-        if (const auto* drive = std::get_if<DriveRule>(&rule.body)) pose.driven[drive->mesh + "/" + drive->target] = e.driven(*drive);
+        if (const auto* drive = std::get_if<DriveRule>(&rule.body))
+            pose.driven[drive->mesh + "/" + drive->target] = e.driven(*drive);
     return pose;
 }
 

@@ -25,7 +25,8 @@ TempFolder::~TempFolder() {
 
 std::vector<std::string> TempFolder::names() const {
     std::vector<std::string> names;
-    for (const auto& entry : std::filesystem::directory_iterator(path_)) names.push_back(entry.path().filename().string());
+    for (const auto& entry : std::filesystem::directory_iterator(path_))
+        names.push_back(entry.path().filename().string());
     std::sort(names.begin(), names.end());
     return names;
 }
@@ -41,11 +42,12 @@ std::string read_text(const std::filesystem::path& path) {
 
 ToolRun run_tool(const std::string& arguments, const std::string& before) {
     const TempFolder folder;
-    const std::string command = fmt::format("{} '{}' {} >'{}' 2>'{}'", before, MELLOW_TOOL, arguments,
-                                            (folder / "out").string(), (folder / "err").string());
+    const std::string command =
+        fmt::format("{} '{}' {} >'{}' 2>'{}'", before, MELLOW_TOOL, arguments,
+                    (folder / "out").string(), (folder / "err").string());
     const int status = std::system(command.c_str());
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), read_text(folder / "out"),
-            read_text(folder / "err")};
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status),
+            read_text(folder / "out"), read_text(folder / "err")};
 }
 
 double difference(const Affine& a, const Affine& b) {
@@ -58,26 +60,34 @@ int TinyGltf::floats(const std::vector<double>& values, const std::string& type)
         const auto v = static_cast<float>(values[i]);
         std::memcpy(&data[4 * i], &v, 4);
     }
-    const std::size_t width = type == "SCALAR" ? 1 : type == "VEC2" ? 2 : type == "VEC3" ? 3 : type == "VEC4" ? 4 : 16;
+    const std::size_t width = type == "SCALAR" ? 1
+                              : type == "VEC2" ? 2
+                              : type == "VEC3" ? 3
+                              : type == "VEC4" ? 4
+                                               : 16;
     return add(data, values.size() / width, type, 5126, false);
 }
 
-int TinyGltf::bytes(const std::vector<int>& values, const std::string& type, int component_type, bool normalized) {
+int TinyGltf::bytes(const std::vector<int>& values, const std::string& type, int component_type,
+                    bool normalized) {
     const std::size_t size = component_type < 5122 ? 1 : component_type < 5125 ? 2 : 4;
     std::vector<std::uint8_t> data;
     for (const int v : values)
-        for (std::size_t b = 0; b < size; ++b) data.push_back(static_cast<std::uint8_t>(v >> (8 * b)));
+        for (std::size_t b = 0; b < size; ++b)
+            data.push_back(static_cast<std::uint8_t>(v >> (8 * b)));
     const std::size_t width = type == "SCALAR" ? 1 : type == "VEC3" ? 3 : 4;
     return add(data, values.size() / width, type, component_type, normalized);
 }
 
-int TinyGltf::add(const std::vector<std::uint8_t>& data, std::size_t count, const std::string& type, int component_type,
-                  bool normalized) {
+int TinyGltf::add(const std::vector<std::uint8_t>& data, std::size_t count, const std::string& type,
+                  int component_type, bool normalized) {
     bin_.resize((bin_.size() + 3) / 4 * 4);
     const std::string comma = count_ > 0 ? "," : "";
-    views_ += fmt::format("{}{{\"buffer\":0,\"byteOffset\":{},\"byteLength\":{}}}", comma, bin_.size(), data.size());
-    accessors_ += fmt::format("{}{{\"bufferView\":{},\"componentType\":{},\"count\":{},\"type\":\"{}\"{}}}", comma, count_,
-                              component_type, count, type, normalized ? ",\"normalized\":true" : "");
+    views_ += fmt::format("{}{{\"buffer\":0,\"byteOffset\":{},\"byteLength\":{}}}", comma,
+                          bin_.size(), data.size());
+    accessors_ += fmt::format(
+        "{}{{\"bufferView\":{},\"componentType\":{},\"count\":{},\"type\":\"{}\"{}}}", comma,
+        count_, component_type, count, type, normalized ? ",\"normalized\":true" : "");
     bin_.insert(bin_.end(), data.begin(), data.end());
     return count_++;
 }
@@ -85,8 +95,9 @@ int TinyGltf::add(const std::vector<std::uint8_t>& data, std::size_t count, cons
 std::vector<std::uint8_t> TinyGltf::glb(const std::string& members) const {
     std::string json = R"({"asset":{"version":"2.0"})" + (members.empty() ? "" : "," + members);
     if (count_ > 0)
-        json += fmt::format(R"(,"buffers":[{{"byteLength":{}}}],"bufferViews":[{}],"accessors":[{}])", bin_.size(), views_,
-                            accessors_);
+        json +=
+            fmt::format(R"(,"buffers":[{{"byteLength":{}}}],"bufferViews":[{}],"accessors":[{}])",
+                        bin_.size(), views_, accessors_);
     json += "}";
     json.resize((json.size() + 3) / 4 * 4, ' ');
     std::vector<std::uint8_t> out;
@@ -130,7 +141,8 @@ Scene chain_scene(int nodes, double length) {
 void for_each_truncation(const std::vector<std::uint8_t>& bytes,
                          const std::function<void(const std::vector<std::uint8_t>&)>& check) {
     for (std::size_t n = 0; n < bytes.size(); ++n) {
-        std::vector<std::uint8_t> part(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(n));
+        std::vector<std::uint8_t> part(bytes.begin(),
+                                       bytes.begin() + static_cast<std::ptrdiff_t>(n));
         part.shrink_to_fit();
         SCOPED_TRACE(fmt::format("first {} bytes", n));
         check(part);

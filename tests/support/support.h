@@ -62,13 +62,14 @@ class TinyGltf {
   public:
     /// Appends numbers as single precision and returns the index of their accessor.
     int floats(const std::vector<double>& values, const std::string& type);
-    int bytes(const std::vector<int>& values, const std::string& type, int component_type, bool normalized);
+    int bytes(const std::vector<int>& values, const std::string& type, int component_type,
+              bool normalized);
     /// The GLB of `members`, the top-level JSON members beside asset, buffers, views and accessors.
     std::vector<std::uint8_t> glb(const std::string& members) const;
 
   private:
-    int add(const std::vector<std::uint8_t>& data, std::size_t count, const std::string& type, int component_type,
-            bool normalized);
+    int add(const std::vector<std::uint8_t>& data, std::size_t count, const std::string& type,
+            int component_type, bool normalized);
     std::vector<std::uint8_t> bin_;
     std::string views_, accessors_;
     int count_ = 0;

@@ -1,0 +1,370 @@
+// Reading and writing glTF 2.0: tiny files worked by hand, round trips, and hostile bytes.
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "mellow/pose.h"
+#include "mellow/write.h"
+#include "support.h"
+
+namespace mellow {
+namespace {
+
+using test::difference;
+using test::FailsWith;
+using test::IsOk;
+using test::read_tiny;
+using test::text_bytes;
+using test::TinyGltf;
+
+Scene must_read(const std::vector<std::uint8_t>& bytes) {
+    auto read = read_tiny(bytes);
+    EXPECT_THAT(read, IsOk());
+    return read ? std::move(read).value().scene : Scene{};
+}
+
+const char* const kTwoNodes =
+    R"("nodes":[{"name":"a","children":[1],"translation":[1,2,3]},{"name":"b","rotation":[0,0.6,0,0.8],"scale":[2,2,2]}],
+       "scenes":[{"nodes":[0]}],"scene":0)";
+
+TEST(GltfTest, NodesHaveTheirPlacesAndParents) {
+    const Scene scene = must_read(TinyGltf().glb(kTwoNodes));
+    ASSERT_EQ(scene.nodes.size(), 2U);
+    EXPECT_EQ(scene.nodes[1].parent, 0);
+    EXPECT_EQ(scene.roots, std::vector<int>{0});
+    EXPECT_EQ(scene.nodes[0].local.t, (Vec3{1, 2, 3}));
+    EXPECT_DOUBLE_EQ(scene.nodes[1].local.r.y, 0.6);
+    EXPECT_EQ(scene.nodes[1].local.s, (Vec3{2, 2, 2}));
+}
+
+TEST(GltfTest, MatricesAreColumnMajor) {
+    // A quarter turn about Z (x -> y), scaled 3 along its own x, moved to (7, 8, 9).
+    const Scene scene =
+        must_read(TinyGltf().glb(R"("nodes":[{"matrix":[0,3,0,0,-1,0,0,0,0,0,1,0,7,8,9,1]}])"));
+    const Transform& t = scene.nodes[0].local;
+    EXPECT_LT(length(t.t - Vec3{7, 8, 9}), 1e-12);
+    EXPECT_LT(length(t.s - Vec3{3, 1, 1}), 1e-12);
+    EXPECT_NEAR(std::abs(t.r.z), std::sqrt(0.5), 1e-12);
+}
+
+std::string channel(int node, const char* path, int input, int output, const char* kind) {
+    return fmt::format(
+        R"("animations":[{{"name":"t","channels":[{{"sampler":0,"target":{{"node":{},"path":"{}"}}}}],
+            "samplers":[{{"input":{},"output":{},"interpolation":"{}"}}]}}])",
+        node, path, input, output, kind);
+}
+
+TEST(GltfTest, ThreeInterpolationsComeThrough) {
+    const std::pair<const char*, Interpolation> kinds[] = {
+        {"STEP", Interpolation::kStep},
+        {"LINEAR", Interpolation::kLinear},
+        {"CUBICSPLINE", Interpolation::kCubicSpline}};
+    for (const auto& [text, kind] : kinds) {
+        TinyGltf file;
+        const int times = file.floats({0.5, 1.5}, "SCALAR");
+        const std::size_t count = kind == Interpolation::kCubicSpline ? 18 : 6;
+        std::vector<double> values;
+        for (std::size_t i = 0; i < count; ++i) values.push_back(static_cast<double>(i));
+        const int output = file.floats(values, "VEC3");
+        const Scene scene = must_read(file.glb(std::string(kTwoNodes) + "," +
+                                               channel(1, "translation", times, output, text)));
+        ASSERT_EQ(scene.timelines.size(), 1U);
+        const Curve& curve = scene.timelines[0].channels[0].curve;
+        EXPECT_EQ(curve.interpolation, kind);
+        EXPECT_EQ(curve.times, (std::vector<double>{0.5, 1.5}));
+        EXPECT_EQ(curve.values, values);
+    }
+}
+
+TEST(GltfTest, NormalisedIntegersBecomeFractions) {
+    TinyGltf file;
+    const int times = file.floats({0, 1}, "SCALAR");
+    // 32767 stands for 1 and -32768 for -1 (specification, 3.11).
+    const int output = file.bytes({0, 0, 0, 32767, -32768, 0, 0, 0}, "VEC4", 5122, true);
+    const Scene scene = must_read(
+        file.glb(std::string(kTwoNodes) + "," + channel(0, "rotation", times, output, "LINEAR")));
+    const auto& values = scene.timelines[0].channels[0].curve.values;
+    EXPECT_EQ(values, (std::vector<double>{0, 0, 0, 1, -1, 0, 0, 0}));
+}
+
+TEST(GltfTest, SparseAccessorsReplaceMembers) {
+    // Three positions declared without data (zero), the last replaced by (4, 5, 6).
+    TinyGltf file;
+    const int where = file.bytes({2}, "SCALAR", 5121, false);
+    const int what = file.floats({4, 5, 6}, "VEC3");
+    std::string text =
+        R"("meshes":[{"primitives":[{"attributes":{"POSITION":2}}]}],"nodes":[{"mesh":0}])";
+    auto bytes = file.glb(text);
+    // Add the third accessor by hand: the builder only makes plain ones.
+    std::string all(bytes.begin(), bytes.end());
+    const std::string plain = R"("componentType":5126,"count":1,"type":"VEC3"})";
+    const auto place = all.find(plain) + plain.size();
+    const std::string sparse = fmt::format(
+        R"(,{{"componentType":5126,"count":3,"type":"VEC3","sparse":{{"count":1,"indices":{{"bufferView":{},"componentType":5121}},"values":{{"bufferView":{}}}}}}})",
+        where, what);
+    std::string json = all.substr(20, all.find("]}", place) + 2 - 20);
+    json.insert(place - 20, sparse);
+    json = json.substr(0, json.rfind('}') + 1);
+    // As text with a data URI: the 1 byte index, 3 of padding, 12 bytes of floats.
+    const std::string uri = "data:application/octet-stream;base64,AgAAAAAAgEAAAKBAAADAQA==";
+    const auto buffer = json.find(R"("byteLength":16})");
+    ASSERT_NE(buffer, std::string::npos);
+    json.insert(buffer, "\"uri\":\"" + uri + "\",");
+    const Scene scene = must_read(text_bytes(json));
+    ASSERT_EQ(scene.meshes.size(), 1U);
+    const auto& p = scene.meshes[0].primitives[0].positions;
+    ASSERT_EQ(p.size(), 3U);
+    EXPECT_EQ(p[0], (Float3{0, 0, 0}));
+    EXPECT_EQ(p[2], (Float3{4, 5, 6}));
+}
+
+/// A skinned triangle of two joints with a morph target, a material, extras and a short clip.
+std::vector<std::uint8_t> rich_file() {
+    TinyGltf file;
+    const int positions = file.floats({0, 0, 0, 1, 0, 0, 0, 1, 0}, "VEC3");
+    const int joints = file.bytes({0, 1, 0, 0, 0, 1, 0, 0, 1, 0, 0, 0}, "VEC4", 5121, false);
+    const int weights = file.floats({0.75, 0.25, 0, 0, 0.5, 0.5, 0, 0, 1, 0, 0, 0}, "VEC4");
+    const int indices = file.bytes({0, 1, 2}, "SCALAR", 5123, false);
+    const int deltas = file.floats({0, 0, 1, 0, 0, 0, 0, 0, 2}, "VEC3");
+    const int binds = file.floats({1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0,  0, 1,
+                                   1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, -1, 0, 1},
+                                  "MAT4");
+    const int times = file.floats({0, 0.25}, "SCALAR");
+    const int turns = file.floats({0, 0, 0, 1, 0, 0.6, 0, 0.8}, "VEC4");
+    const int morphs = file.floats({0, 1}, "SCALAR");
+    return file.glb(fmt::format(
+        R"("nodes":[{{"name":"hip","children":[1],"extras":{{"note":"keep"}}}},{{"name":"knee","translation":[0,1,0]}},
+            {{"name":"body","mesh":0,"skin":0}}],
+        "scenes":[{{"nodes":[0,2]}}],"scene":0,
+        "materials":[{{"name":"cloth","pbrMetallicRoughness":{{"baseColorFactor":[0.5,0.25,0.125,1],"roughnessFactor":0.7}},"doubleSided":true}}],
+        "meshes":[{{"name":"body","primitives":[{{"attributes":{{"POSITION":{},"JOINTS_0":{},"WEIGHTS_0":{}}},"indices":{},"material":0,
+            "targets":[{{"POSITION":{}}}]}}],"extras":{{"targetNames":["bulge"]}}}}],
+        "skins":[{{"joints":[0,1],"inverseBindMatrices":{}}}],
+        "animations":[{{"name":"bend","channels":[{{"sampler":0,"target":{{"node":1,"path":"rotation"}}}},
+            {{"sampler":1,"target":{{"node":2,"path":"weights"}}}}],
+            "samplers":[{{"input":{},"output":{}}},{{"input":{},"output":{}}}]}}])",
+        positions, joints, weights, indices, deltas, binds, times, turns, times, morphs));
+}
+
+TEST(GltfTest, SkinsMorphsMaterialsAndExtrasSurviveARoundTrip) {
+    const Scene first = must_read(rich_file());
+    const auto bytes = write_glb(first);
+    const Scene second = must_read(bytes);
+    EXPECT_EQ(write_glb(second), bytes);  // and the second writing is the same, byte for byte
+
+    ASSERT_EQ(second.meshes.size(), 1U);
+    const Primitive &a = first.meshes[0].primitives[0], &b = second.meshes[0].primitives[0];
+    EXPECT_EQ(b.positions, a.positions);
+    EXPECT_EQ(b.indices, (std::vector<std::uint32_t>{0, 1, 2}));
+    EXPECT_EQ(b.influence_joints, a.influence_joints);
+    EXPECT_EQ(b.influence_weights, a.influence_weights);
+    EXPECT_EQ(b.targets[0].positions[2], (Float3{0, 0, 2}));
+    EXPECT_EQ(second.meshes[0].target_names, std::vector<std::string>{"bulge"});
+    EXPECT_EQ(second.nodes[0].extras, first.nodes[0].extras);
+    EXPECT_NE(second.nodes[0].extras.find("keep"), std::string::npos);
+    EXPECT_NE(second.materials[0].json.find("doubleSided"), std::string::npos);
+    EXPECT_NE(second.materials[0].json.find("0.7"), std::string::npos);
+    EXPECT_EQ(second.materials[0].name, "cloth");
+    EXPECT_LT(difference(second.skins[0].inverse_binds[1], first.skins[0].inverse_binds[1]), 1e-12);
+    EXPECT_NEAR(second.skins[0].inverse_binds[1].o.y, -1, 1e-12);
+    for (const double t : {0.0, 0.1, 0.25}) {
+        const Pose p = pose_at(first, first.timelines[0], t),
+                   q = pose_at(second, second.timelines[0], t);
+        EXPECT_LT(difference(p.worlds[1], q.worlds[1]), 1e-12);
+        EXPECT_NEAR(q.weights[0], 4 * t, 1e-6);
+    }
+}
+
+TEST(GltfTest, WeightsThatDoNotSumToOneAreMendedAndSaid) {
+    TinyGltf file;
+    const int positions = file.floats({0, 0, 0}, "VEC3");
+    const int joints = file.bytes({0, 0, 0, 0}, "VEC4", 5121, false);
+    const int weights = file.floats({0.5, 0, 0, 0}, "VEC4");
+    const auto read = read_tiny(file.glb(fmt::format(
+        R"("nodes":[{{"name":"j"}},{{"mesh":0,"skin":0}}],"skins":[{{"joints":[0]}}],
+           "meshes":[{{"primitives":[{{"mode":0,"attributes":{{"POSITION":{},"JOINTS_0":{},"WEIGHTS_0":{}}}}}]}}])",
+        positions, joints, weights)));
+    ASSERT_THAT(read, IsOk());
+    EXPECT_EQ(read.value().scene.meshes[0].primitives[0].influence_weights[0], 1.0F);
+    ASSERT_FALSE(read.value().findings.empty());
+    EXPECT_EQ(read.value().findings[0].code, Code::kWeightSum);
+}
+
+TEST(GltfTest, FilesBesideTheSceneAreRead) {
+    const test::TempFolder folder;
+    const std::string floats("\0\0\0\0\0\0\x80\x3f\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\x80\x3f",
+                             28);
+    test::write_text(folder / "keys data.bin", floats + std::string(4, '\0'));
+    const std::string text =
+        R"({"asset":{"version":"2.0"},"buffers":[{"uri":"keys%20data.bin","byteLength":32}],
+        "bufferViews":[{"buffer":0,"byteLength":8},{"buffer":0,"byteOffset":8,"byteLength":24}],
+        "accessors":[{"bufferView":0,"componentType":5126,"count":2,"type":"SCALAR"},{"bufferView":1,"componentType":5126,"count":2,"type":"VEC3"}],
+        "nodes":[{"name":"a"}],)" +
+        channel(0, "translation", 0, 1, "LINEAR") + "}";
+    test::write_text(folder / "scene.gltf", text);
+    const auto read = read_scene(folder / "scene.gltf");
+    ASSERT_THAT(read, IsOk());
+    EXPECT_EQ(read.value().scene.timelines[0].channels[0].curve.times[1], 1);
+    EXPECT_EQ(read.value().scene.timelines[0].channels[0].curve.values[4], 1);
+}
+
+TEST(GltfTest, ReferencesOutOfTheFolderAreRefused) {
+    for (const char* uri : {"../secret.bin", "/etc/passwd", "file:///etc/passwd",
+                            "http://example.org/a.bin", "a/../../b.bin", "..%2fb.bin"}) {
+        const std::string text = fmt::format(
+            R"({{"asset":{{"version":"2.0"}},"buffers":[{{"uri":"{}","byteLength":4}}],"bufferViews":[{{"buffer":0,"byteLength":4}}],
+               "accessors":[{{"bufferView":0,"componentType":5126,"count":1,"type":"SCALAR"}}]}})",
+            uri);
+        EXPECT_THAT(read_tiny(text_bytes(text)),
+                    FailsWith(Code::kGltfReference, "inside the file's own folder"))
+            << uri;
+    }
+}
+
+// Each line: the members of a file that must be refused, the code, and words of the message.
+struct Broken {
+    const char* what;
+    const char* members;
+    Code code;
+    const char* part;
+};
+
+class BrokenGltf : public testing::TestWithParam<Broken> {};
+
+TEST_P(BrokenGltf, IsRefusedWithItsPlace) {
+    TinyGltf file;
+    file.floats({0, 1}, "SCALAR");                 // accessor 0
+    file.floats({0, 0, 0, 1, 1, 1}, "VEC3");       // accessor 1
+    file.floats({1, 0}, "SCALAR");                 // accessor 2, times that fall
+    file.floats({0, std::nan("")}, "SCALAR");      // accessor 3
+    file.bytes({0, 1, 9}, "SCALAR", 5123, false);  // accessor 4, indices
+    EXPECT_THAT(read_tiny(file.glb(GetParam().members)),
+                FailsWith(GetParam().code, GetParam().part));
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Files, BrokenGltf,
+    testing::Values(
+        Broken{"own_child", R"("nodes":[{"children":[0]}])", Code::kNodeCycle, "node 0"},
+        Broken{"cycle", R"("nodes":[{"children":[1]},{"children":[2]},{"children":[0]}])",
+               Code::kNodeCycle, "<-"},
+        Broken{"two_parents", R"("nodes":[{"children":[2]},{"children":[2]},{}])", Code::kNodeCycle,
+               "one parent"},
+        Broken{"child_outside", R"("nodes":[{"children":[7]}])", Code::kGltfReference,
+               "an index below 1"},
+        Broken{"negative_child", R"("nodes":[{"children":[-1]}])", Code::kGltfReference,
+               "nodes[0]"},
+        Broken{"mesh_outside", R"("nodes":[{"mesh":0}])", Code::kGltfReference, "nodes[0]"},
+        Broken{"skin_joint_outside", R"("nodes":[{}],"skins":[{"joints":[3]}])",
+               Code::kGltfReference, "skins[0]"},
+        Broken{"no_joints", R"("nodes":[{}],"skins":[{"joints":[]}])", Code::kGltfBroken,
+               "at least one joint"},
+        Broken{"short_binds",
+               R"("nodes":[{},{}],"skins":[{"joints":[0,1],"inverseBindMatrices":0}])",
+               Code::kGltfBroken, "skins[0]"},
+        Broken{
+            "sampler_outside",
+            R"("nodes":[{}],"animations":[{"channels":[{"sampler":4,"target":{"node":0,"path":"scale"}}],"samplers":[]}])",
+            Code::kGltfReference, "sampler"},
+        Broken{
+            "falling_times",
+            R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"scale"}}],"samplers":[{"input":2,"output":1}]}])",
+            Code::kGltfBroken, "ascending"},
+        Broken{
+            "not_a_number",
+            R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"scale"}}],"samplers":[{"input":3,"output":1}]}])",
+            Code::kNumberBad, "finite"},
+        Broken{
+            "wrong_width",
+            R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"rotation"}}],"samplers":[{"input":0,"output":1}]}])",
+            Code::kGltfBroken, "animations[0]"},
+        Broken{
+            "unknown_path",
+            R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"colour"}}],"samplers":[{"input":0,"output":1}]}])",
+            Code::kGltfBroken, "translation, rotation, scale or weights"},
+        Broken{
+            "twice_driven",
+            R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"scale"}},{"sampler":0,"target":{"node":0,"path":"scale"}}],"samplers":[{"input":0,"output":1}]}])",
+            Code::kGltfBroken, "one channel each"},
+        Broken{
+            "vertex_outside",
+            R"("nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"POSITION":1},"indices":4}]}])",
+            Code::kGltfReference, "vertex 9 of 2"},
+        Broken{"accessor_outside",
+               R"("nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"POSITION":99}}]}])",
+               Code::kGltfReference, "index 99"},
+        Broken{"zero_turn", R"("nodes":[{"rotation":[0,0,0,0]}])", Code::kNumberBad,
+               "unit quaternion"},
+        Broken{"short_place", R"("nodes":[{"translation":[1,2]}])", Code::kGltfBroken,
+               "wrong length"},
+        Broken{"required", R"("extensionsRequired":["EXT_other_geometry"])", Code::kGltfUnsupported,
+               "EXT_other_geometry"},
+        Broken{"root_outside", R"("nodes":[{}],"scenes":[{"nodes":[5]}])", Code::kGltfReference,
+               "scenes"},
+        Broken{"words_for_numbers", R"("nodes":[{"translation":["a","b","c"]}])", Code::kGltfBroken,
+               "numbers"}),
+    [](const auto& param) { return param.param.what; });
+
+TEST(GltfTest, AccessorsOutsideTheirViewAreRefused) {
+    TinyGltf file;
+    file.floats({0, 1}, "SCALAR");
+    const auto good = file.glb(R"("nodes":[{}])");
+    std::string text(good.begin(), good.end());
+    for (const auto& [from, to] : std::vector<std::pair<std::string, std::string>>{
+             {"\"count\":2", "\"count\":3"},
+             {"\"count\":2", "\"count\":0"},
+             {"\"componentType\":5126", "\"componentType\":1234"},
+             {"\"byteOffset\":0", "\"byteOffset\":4"},
+             {"\"byteLength\":8}]", "\"byteLength\":9}]"}}) {
+        std::string changed = text;
+        const auto place = changed.find(from);
+        ASSERT_NE(place, std::string::npos) << from;
+        changed.replace(place, from.size(), to);
+        EXPECT_FALSE(read_tiny(text_bytes(changed)).ok()) << to;
+    }
+}
+
+TEST(GltfTest, LimitsAreKept) {
+    std::string nodes = "\"nodes\":[";
+    for (int n = 0; n < 50; ++n)
+        nodes += fmt::format("{}{{\"children\":[{}]}}", n ? "," : "", n + 1);
+    nodes += ",{}]";
+    ReadLimits limits;
+    limits.depth = 20;
+    EXPECT_THAT(read_tiny(TinyGltf().glb(nodes), limits),
+                FailsWith(Code::kLimit, "at most 20 levels"));
+    limits = {};
+    limits.nodes = 10;
+    EXPECT_THAT(read_tiny(TinyGltf().glb(nodes), limits), FailsWith(Code::kLimit, "nodes"));
+    // A tiny file that declares 4 GB of zeros.
+    const std::string bomb =
+        R"({"asset":{"version":"2.0"},"nodes":[{"mesh":0}],"accessors":[{"componentType":5126,"count":300000000,"type":"VEC3"}],
+           "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}]})";
+    EXPECT_THAT(read_tiny(text_bytes(bomb)), FailsWith(Code::kLimit, "accessors[0]"));
+}
+
+TEST(GltfTest, EveryTruncationFailsClearly) {
+    test::for_each_truncation(rich_file(), [](const auto& part) {
+        const auto read = read_tiny(part);
+        ASSERT_FALSE(read.ok());
+        EXPECT_FALSE(read.failure().found.empty());
+        EXPECT_FALSE(read.failure().expected.empty());
+    });
+}
+
+TEST(GltfTest, EveryFlippedBitIsReadOrRefused) {
+    int read_well = 0, refused = 0;
+    test::for_each_bit_flip(rich_file(), [&](const auto& bytes) {
+        const auto read = read_tiny(bytes);
+        (read.ok() ? read_well : refused) += 1;
+        if (!read.ok()) return;
+        // What is read can be posed and written.
+        for (const Timeline& t : read.value().scene.timelines) pose_at(read.value().scene, t, 0.1);
+        EXPECT_FALSE(write_glb(read.value().scene).empty());
+    });
+    EXPECT_GT(read_well, 100);
+    EXPECT_GT(refused, 1000);
+}
+
+}  // namespace
+}  // namespace mellow

@@ -1,0 +1,231 @@
+// Cutting ranges, loops, and travel on the root: counts and places worked by hand.
+#include <cmath>
+#include <numbers>
+
+#include "mellow/shape.h"
+#include "mellow/travel.h"
+#include "support.h"
+
+namespace mellow {
+namespace {
+
+using std::numbers::pi;
+using test::difference;
+using test::FailsWith;
+using test::IsOk;
+
+Range range(std::int64_t first, std::int64_t last, bool loop = false) {
+    return {"walk", first, last, loop, "r.toml:3, clip \"walk\""};
+}
+
+TEST(RangeTest, OneSecondAt24Is31SamplesAt30) {
+    const auto planned = plan_range(range(108, 132, true), 0, 240, {24, 1}, {30, 1});
+    ASSERT_THAT(planned, IsOk());
+    const SamplePlan& plan = planned.value().plan;
+    EXPECT_EQ(plan.samples, 31);
+    EXPECT_DOUBLE_EQ(plan.second(0), 4.5);
+    EXPECT_DOUBLE_EQ(plan.second(15), 5.0);
+    EXPECT_DOUBLE_EQ(plan.second(30), 5.5);
+    EXPECT_TRUE(planned.value().findings.empty());
+}
+
+TEST(RangeTest, CountsOfManyPairsOfRates) {
+    struct Case {
+        std::int64_t first, last;
+        FrameRate from, to;
+        int samples;
+    };
+    const Case cases[] = {
+        {0, 24, {24, 1}, {24, 1}, 25},     {0, 24, {24, 1}, {60, 1}, 61},
+        {10, 11, {30, 1}, {30, 1}, 2},     {0, 120, {120, 1}, {30, 1}, 31},
+        {0, 48, {24, 1}, {12, 1}, 25},     {0, 1001, {30000, 1001}, {30000, 1001}, 1002},
+        {0, 1000, {25, 1}, {30, 1}, 1201},
+    };
+    for (const Case& c : cases) {
+        const auto planned = plan_range(range(c.first, c.last, true), 0, 2000, c.from, c.to);
+        ASSERT_THAT(planned, IsOk());
+        EXPECT_EQ(planned.value().plan.samples, c.samples);
+        EXPECT_DOUBLE_EQ(planned.value().plan.second(c.samples - 1), c.from.seconds(c.last));
+    }
+}
+
+TEST(RangeTest, EmptyAndBackwardRangesAreRefused) {
+    EXPECT_THAT(plan_range(range(5, 5), 0, 10, {24, 1}, {24, 1}),
+                FailsWith(Code::kRangeEmpty, "r.toml:3"));
+    EXPECT_THAT(plan_range(range(6, 5), 0, 10, {24, 1}, {24, 1}),
+                FailsWith(Code::kRangeEmpty, "6..5"));
+}
+
+TEST(RangeTest, OutsideTheTimelineIsRefusedWithTheRangeThatFits) {
+    EXPECT_THAT(plan_range(range(0, 300), 0, 240, {24, 1}, {24, 1}),
+                FailsWith(Code::kRangeOutside, "range = [0, 240]"));
+    EXPECT_THAT(plan_range(range(-2, 8), 4, 240, {24, 1}, {24, 1}),
+                FailsWith(Code::kRangeOutside, "4..240"));
+}
+
+TEST(RangeTest, ALoopOffTheGridIsRefusedWithTheNearestRange) {
+    // 25 intervals at 24/s are 31.25 intervals at 30/s; 24 are 30.
+    const auto off = plan_range(range(0, 25, true), 0, 240, {24, 1}, {30, 1});
+    EXPECT_THAT(off, FailsWith(Code::kRangeOffGrid, "31.250"));
+    EXPECT_THAT(off, FailsWith(Code::kRangeOffGrid, "range = [0, 24]"));
+}
+
+TEST(RangeTest, AOneShotOffTheGridIsHeldToTheNextSample) {
+    const auto planned = plan_range(range(0, 25), 0, 240, {24, 1}, {30, 1});
+    ASSERT_THAT(planned, IsOk());
+    EXPECT_EQ(planned.value().plan.samples, 33);
+    EXPECT_DOUBLE_EQ(planned.value().plan.second(32), 25 / 24.0);  // never beyond the range
+    EXPECT_DOUBLE_EQ(planned.value().plan.second(31), 31 / 30.0);
+    ASSERT_EQ(planned.value().findings.size(), 1U);
+    EXPECT_EQ(planned.value().findings[0].code, Code::kRangeOffGrid);
+}
+
+// A root and hips that walk on a line, samples once more than intervals.
+struct Walk {
+    Skeleton skeleton;
+    JointSources sources;
+    Clip clip;
+};
+
+// Hips at height 1 whose rest place is (0, 1, 0.1); they move and turn about up, with a child.
+Walk make_walk(int samples, const std::function<Transform(int)>& hips) {
+    Walk w;
+    Transform rest;
+    rest.t = {0, 1, 0.1};
+    w.skeleton =
+        Skeleton::make({{"hips", -1, rest}, {"head", 0, {{0, 0.7, 0}, {}, {1, 1, 1}}}}).value();
+    w.sources.resize(2);
+    EXPECT_THAT(add_root(w.skeleton, w.sources, "root"), IsOk());
+    w.clip.name = "walk";
+    w.clip.rate = {10, 1};
+    w.clip.samples = samples;
+    w.clip.period = samples - 1;
+    w.clip.joints = make_tracks(3, samples);
+    for (int k = 0; k < samples; ++k) {
+        store(w.clip.joints[1], k, hips(k));
+        store(w.clip.joints[2], k, {{0, 0.7, 0}, {}, {1, 1, 1}});
+    }
+    return w;
+}
+
+Affine world(const Walk& w, int joint, int sample) {
+    Affine m;
+    for (int j = joint; j >= 0; j = w.skeleton[j].parent)
+        m = to_affine(local_at(w.clip.joints[static_cast<std::size_t>(j)], sample)) * m;
+    return m;
+}
+
+TEST(TravelTest, AddRootPutsItFirstAndOnce) {
+    Walk w = make_walk(2, [](int) { return Transform{}; });
+    EXPECT_EQ(w.skeleton.size(), 3);
+    EXPECT_EQ(w.skeleton[0].name, "root");
+    EXPECT_EQ(w.skeleton[1].parent, 0);
+    EXPECT_EQ(w.sources[0].node, kNone);
+    EXPECT_THAT(add_root(w.skeleton, w.sources, "root"), IsOk());
+    EXPECT_EQ(w.skeleton.size(), 3);
+    EXPECT_THAT(add_root(w.skeleton, w.sources, "head"), FailsWith(Code::kNameClash, "head"));
+}
+
+TEST(TravelTest, GroundAndHeightGoToTheRootAndWorldPosesStay) {
+    Walk w = make_walk(11, [](int k) {
+        return Transform{{0.02 * k, 1 + 0.01 * k, 0.1 + 0.1 * k}, {}, {1, 1, 1}};
+    });
+    std::vector<Affine> before;
+    for (int k = 0; k < 11; ++k) before.push_back(world(w, 2, k));
+    extract_travel(w.clip, w.skeleton, 1, {true, true, false});
+    for (int k = 0; k < 11; ++k) {
+        EXPECT_LT(difference(world(w, 2, k), before[static_cast<std::size_t>(k)]), 2e-7);
+        const Transform root = local_at(w.clip.joints[0], k);
+        EXPECT_NEAR(root.t.x, 0.02 * k, 1e-7);
+        EXPECT_NEAR(root.t.y, 0.01 * k, 1e-7);
+        EXPECT_NEAR(root.t.z, 0.1 * k, 1e-7);
+        const Transform hips = local_at(w.clip.joints[1], k);
+        EXPECT_NEAR(hips.t.x, 0, 2e-7);
+        EXPECT_NEAR(hips.t.y, 1, 2e-7);
+        EXPECT_NEAR(hips.t.z, 0.1, 2e-7);
+    }
+    const Travel& t = w.clip.travel;
+    EXPECT_NEAR(t.distance_m, std::hypot(0.2, 1.0), 1e-6);
+    EXPECT_NEAR(t.path_m, std::hypot(0.2, 1.0), 1e-6);
+    EXPECT_NEAR(t.height_change_m, 0.1, 1e-6);
+    EXPECT_NEAR(t.speed_m_s, std::hypot(0.2, 1.0), 1e-6);  // 10 intervals at 10/s
+    EXPECT_NEAR(t.step.z, 1.0, 1e-6);
+    EXPECT_NEAR(t.step.x, 0.2, 1e-6);
+    EXPECT_NEAR(t.step.y, 0.1, 1e-6);
+}
+
+TEST(TravelTest, WithoutHeightTheHipsKeepTheirRise) {
+    Walk w = make_walk(3, [](int k) { return Transform{{0, 1 + 0.1 * k, 0.1}, {}, {1, 1, 1}}; });
+    extract_travel(w.clip, w.skeleton, 1, {true, false, false});
+    EXPECT_NEAR(local_at(w.clip.joints[0], 2).t.y, 0, 1e-9);
+    EXPECT_NEAR(local_at(w.clip.joints[1], 2).t.y, 1.2, 1e-7);
+}
+
+TEST(TravelTest, HeadingIsUnwrappedOverMoreThanOneTurn) {
+    // 400 degrees in 20 steps, nodding by 0.2 about X all along: only the turn about up goes.
+    const Quat nod = from_axis_angle({1, 0, 0}, 0.2);
+    Walk w = make_walk(21, [&](int k) {
+        const Quat turn = from_axis_angle({0, 1, 0}, k * 20.0 * pi / 180);
+        return Transform{{0, 1, 0.1}, turn * nod, {1, 1, 1}};
+    });
+    extract_travel(w.clip, w.skeleton, 1, {true, false, true});
+    EXPECT_NEAR(w.clip.travel.heading_change_rad, 400 * pi / 180, 1e-5);
+    for (int k = 0; k <= 20; ++k) {
+        EXPECT_NEAR(angle_between(local_at(w.clip.joints[1], k).r, nod), 0, 1e-6);
+        EXPECT_NEAR(angle_between(local_at(w.clip.joints[0], k).r,
+                                  from_axis_angle({0, 1, 0}, k * 20.0 * pi / 180)),
+                    0, 1e-6);
+    }
+}
+
+TEST(TravelTest, OneLoopStepsOnFromWhereTheFigureFaces) {
+    // Heading -90 degrees all along and going towards -X: in the root's own frame that is forward.
+    Walk w = make_walk(2, [](int k) {
+        return Transform{{-1.0 * k, 1, 0}, from_axis_angle({0, 1, 0}, -pi / 2), {1, 1, 1}};
+    });
+    extract_travel(w.clip, w.skeleton, 1, {true, false, true});
+    EXPECT_NEAR(w.clip.travel.step.z, 1, 1e-6);
+    EXPECT_NEAR(w.clip.travel.step.x, 0, 1e-6);
+    EXPECT_NEAR(w.clip.travel.step_heading_rad, 0, 1e-6);
+}
+
+TEST(TravelTest, HipsThatTravelAloneAreMeasured) {
+    Walk w = make_walk(3, [](int k) { return Transform{{0.3 * k, 1, 0.4 * k}, {}, {1, 1, 1}}; });
+    EXPECT_NEAR(hips_drift(w.clip, w.skeleton, 1), 1.0, 1e-6);
+    extract_travel(w.clip, w.skeleton, 1, {true, false, false});
+    EXPECT_NEAR(hips_drift(w.clip, w.skeleton, 1), 0, 1e-6);
+}
+
+TEST(LoopTest, OpeningDropsOneSampleAndClosingPutsItBack) {
+    Walk w = make_walk(5, [](int k) { return Transform{{0, 1, 0.1 + 0.5 * k}, {}, {1, 1, 1}}; });
+    w.clip.loop = LoopForm::kClosed;
+    w.clip.morphs.push_back({"body", {"smile"}, {0, 1, 0.5F, 1, 0}});
+    extract_travel(w.clip, w.skeleton, 1, {true, false, false});
+    const Clip closed = w.clip;
+    EXPECT_LT(loop_gap(w.clip).distance_m, 1e-6);
+    open_loop(w.clip);
+    EXPECT_EQ(w.clip.loop, LoopForm::kOpen);
+    EXPECT_EQ(w.clip.samples, 4);
+    EXPECT_EQ(w.clip.period, 4);
+    EXPECT_DOUBLE_EQ(w.clip.seconds(), 0.4);
+    EXPECT_EQ(w.clip.morphs[0].weights.size(), 4U);
+    close_loop(w.clip);
+    EXPECT_EQ(w.clip.samples, 5);
+    EXPECT_EQ(w.clip.period, 4);
+    for (std::size_t j = 0; j < 3; ++j)
+        for (std::size_t i = 0; i < closed.joints[j].translation.size(); ++i)
+            EXPECT_NEAR(w.clip.joints[j].translation[i], closed.joints[j].translation[i], 1e-6);
+    EXPECT_EQ(w.clip.morphs[0].weights.back(), 0);
+}
+
+TEST(LoopTest, TheGapNamesTheJoint) {
+    Walk w = make_walk(3, [](int) { return Transform{{0, 1, 0.1}, {}, {1, 1, 1}}; });
+    store(w.clip.joints[2], 2, {{0, 0.75, 0}, from_axis_angle({1, 0, 0}, 0.25), {1, 1, 1}});
+    const LoopGap gap = loop_gap(w.clip);
+    EXPECT_NEAR(gap.distance_m, 0.05, 1e-6);
+    EXPECT_NEAR(gap.angle_rad, 0.25, 1e-6);
+    EXPECT_EQ(gap.joint, 2);
+}
+
+}  // namespace
+}  // namespace mellow
