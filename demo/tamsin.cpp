@@ -8,6 +8,8 @@ namespace orchard {
 mellow::Scene tamsin_scene() {
     mellow::Scene scene;
     scene.name = "orchard";
+    scene.rate = {24, 1};
+    scene.rate_known = true;
     scene.copyright = "Made up for the Mellow Crate demo, MIT";
     add_skeleton(scene);
     add_controls(scene);

@@ -114,7 +114,8 @@ void compare_meshes(const ProofSource& source, const Playback& player, const Pos
 }  // namespace
 
 void Deviation::add(double value, int at_sample, const std::string& name) {
-    if (!(value <= worst)) {  // also takes a value that is not a number
+    // A value that is no number is the worst there is, and stays.
+    if (!std::isnan(worst) && !(value <= worst)) {
         worst = value;
         sample = at_sample;
         what = name;
@@ -124,7 +125,8 @@ void Deviation::add(double value, int at_sample, const std::string& name) {
 }
 
 void Deviation::merge(const Deviation& other) {
-    if (!(other.worst <= worst)) worst = other.worst, sample = other.sample, what = other.what;
+    if (!std::isnan(worst) && !(other.worst <= worst))
+        worst = other.worst, sample = other.sample, what = other.what;
     sum += other.sum;
     count += other.count;
 }
