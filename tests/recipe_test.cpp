@@ -1,0 +1,155 @@
+// Recipes: what is read, and what each mistake is told.
+#include <fmt/format.h>
+
+#include "mellow/recipe.h"
+#include "support.h"
+
+namespace mellow {
+namespace {
+
+using test::FailsWith;
+using test::IsOk;
+
+const std::string kLeast =
+    "[source]\nfile = \"a.glb\"\n[output]\nfolder = \"out\"\n[[clip]]\nname = \"walk\"\nrange = "
+    "[0, 24]\n";
+
+Result<Recipe> parse(const std::string& text) {
+    return parse_recipe(text, "a.recipe.toml", "/data");
+}
+
+TEST(RecipeTest, LittleIsNeededAndTheRestHasItsDefault) {
+    const auto parsed = parse(kLeast);
+    ASSERT_THAT(parsed, IsOk());
+    const Recipe& r = parsed.value();
+    EXPECT_EQ(r.source, "a.glb");
+    EXPECT_EQ(r.name, "a");
+    EXPECT_EQ(r.output, "/data/out");
+    EXPECT_EQ(r.target, "y-up-metre");
+    EXPECT_EQ(r.rate, (FrameRate{30, 1}));
+    EXPECT_EQ(r.loop_form, LoopForm::kClosed);
+    EXPECT_EQ(r.root, "root");
+    EXPECT_DOUBLE_EQ(r.tolerance.mm, 0.05);
+    EXPECT_DOUBLE_EQ(r.tolerance.degrees, 0.01);
+    EXPECT_FALSE(r.metres_per_unit.has_value());
+    EXPECT_FALSE(r.source_rate.has_value());
+    ASSERT_EQ(r.clips.size(), 1U);
+    EXPECT_FALSE(r.clips[0].range.loop);
+    EXPECT_FALSE(r.clips[0].travel.ground);
+    EXPECT_EQ(r.bytes, kLeast.size());
+    EXPECT_EQ(r.hash.size(), 32U);
+}
+
+TEST(RecipeTest, EverythingIsRead) {
+    const auto parsed = parse(R"(
+[source]
+file = "capture/01.bvh"
+rig = "a.rig.toml"
+strip_prefix = "x:"
+unit = 0.056444
+up = "+Z"
+front = "-X"
+rate = "30000/1001"
+[joints]
+keep = ["weapon", "hat"]
+[target]
+convention = "z-up-centimetre"
+rate = 29.97
+loop_form = "open"
+[travel]
+root = "origin"
+hips = "pelvis"
+[[clip]]
+name = "turn"
+range = [10, 20]
+loop = true
+timeline = "day"
+travel = ["ground", "height", "heading"]
+[output]
+folder = "/crates/one"
+name = "one"
+picture = false
+[proof]
+tolerance_mm = 1
+tolerance_degrees = 0.5
+)");
+    ASSERT_THAT(parsed, IsOk());
+    const Recipe& r = parsed.value();
+    EXPECT_DOUBLE_EQ(*r.metres_per_unit, 0.056444);
+    EXPECT_EQ(*r.up, Axis::kPlusZ);
+    EXPECT_EQ(*r.front, Axis::kMinusX);
+    EXPECT_EQ(*r.source_rate, (FrameRate{30000, 1001}));
+    EXPECT_EQ(r.rate, (FrameRate{30000, 1001}));
+    EXPECT_EQ(r.keep_joints, (std::vector<std::string>{"weapon", "hat"}));
+    EXPECT_EQ(r.target_convention.front, Axis::kMinusY);
+    EXPECT_EQ(r.loop_form, LoopForm::kOpen);
+    EXPECT_EQ(r.output, "/crates/one");
+    EXPECT_FALSE(r.picture);
+    EXPECT_EQ(r.clips[0].timeline, "day");
+    EXPECT_TRUE(r.clips[0].range.loop && r.clips[0].travel.ground && r.clips[0].travel.height &&
+                r.clips[0].travel.heading);
+    EXPECT_DOUBLE_EQ(r.tolerance.degrees, 0.5);
+}
+
+TEST(RecipeTest, EveryMistakeIsToldWithItsPlace) {
+    struct Case {
+        std::string from, to;
+        Code code;
+        const char* part;
+    };
+    const Case cases[] = {
+        {"[source]\nfile", "[source]\nfiel", Code::kKeyMissing, "\"file\""},
+        {"file = \"a.glb\"", "file = \"a.glb\"\nstrip_prefx = \"x\"", Code::kKeyUnknown,
+         "strip_prefix"},
+        {"file = \"a.glb\"", "file = 3", Code::kValueBad, "a.recipe.toml:2"},
+        {"file = \"a.glb\"", "file = \"a.glb\"\nunit = \"cubit\"", Code::kValueBad, "cubit"},
+        {"file = \"a.glb\"", "file = \"a.glb\"\nunit = -1", Code::kValueBad, "metres per unit"},
+        {"file = \"a.glb\"", "file = \"a.glb\"\nup = \"Z\"", Code::kValueBad, "+Z"},
+        {"file = \"a.glb\"", "file = \"a.glb\"\nup = \"+Z\"", Code::kValueBad, "along one line"},
+        {"file = \"a.glb\"", "file = \"a.glb\"\nrate = 0", Code::kValueBad, "frames per second"},
+        {"[output]", "[target]\nconvention = \"y-down\"\n[output]", Code::kValueBad,
+         "z-up-centimetre"},
+        {"[output]", "[target]\nloop_form = \"half\"\n[output]", Code::kValueBad, "closed, open"},
+        {"[output]", "[outptu]", Code::kKeyUnknown, "output"},
+        {"folder = \"out\"", "folder = \"out\"\nname = \"../x\"", Code::kValueBad, "file name"},
+        {"folder = \"out\"", "folder = \"out\"\npicture = \"yes\"", Code::kValueBad,
+         "true or false"},
+        {"name = \"walk\"", "name = \"walk cycle\"", Code::kValueBad, "walk cycle"},
+        {"name = \"walk\"", "name = \"\"", Code::kValueBad, "letters"},
+        {"name = \"walk\"\n", "", Code::kKeyMissing, "\"name\""},
+        {"range = [0, 24]\n", "", Code::kKeyMissing, "\"range\""},
+        {"range = [0, 24]", "range = [0, 24, 48]", Code::kValueBad, "[first, last]"},
+        {"range = [0, 24]", "range = [0, 24.5]", Code::kValueBad, "whole frame numbers"},
+        {"range = [0, 24]", "range = [0, 1e300]", Code::kValueBad, "whole frame numbers"},
+        {"range = [0, 24]", "range = \"0-24\"", Code::kValueBad, "a.recipe.toml:7"},
+        {"range = [0, 24]", "range = [0, 24]\ntravel = [\"sky\"]", Code::kValueBad,
+         "ground, height, heading"},
+        {"range = [0, 24]", "range = [0, 24]\nloop = 1", Code::kValueBad, "true or false"},
+        {"range = [0, 24]", "range = [0, 24]\n[[clip]]\nname = \"WALK\"\nrange = [0, 2]",
+         Code::kNameClash, "WALK"},
+        {"range = [0, 24]", "range = [0, 24]\n[proof]\ntolerance_mm = 0", Code::kValueBad,
+         "above 0"},
+        {"range = [0, 24]", "range = [0, 24", Code::kTomlBroken, "a.recipe.toml:7"},
+        {"[[clip]]\nname = \"walk\"\nrange = [0, 24]\n", "", Code::kKeyMissing, "[[clip]]"},
+        {"[[clip]]", "[clip]", Code::kValueBad, "[[clip]]"},
+    };
+    for (const Case& c : cases) {
+        std::string text = kLeast;
+        ASSERT_NE(text.find(c.from), std::string::npos) << c.from;
+        text.replace(text.find(c.from), c.from.size(), c.to);
+        EXPECT_THAT(parse(text), FailsWith(c.code, c.part)) << c.to;
+    }
+}
+
+TEST(RecipeTest, EveryTruncationAndFlippedBitIsReadOrRefused) {
+    const auto check = [](const std::vector<std::uint8_t>& bytes) {
+        const auto parsed = parse({bytes.begin(), bytes.end()});
+        if (parsed.ok()) return;
+        EXPECT_NE(parsed.failure().where.find("a.recipe.toml"), std::string::npos);
+    };
+    test::for_each_truncation(test::text_bytes(kLeast), check);
+    test::for_each_bit_flip(test::text_bytes(kLeast), check);
+}
+
+}  // namespace
+}  // namespace mellow

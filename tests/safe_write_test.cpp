@@ -1,0 +1,114 @@
+// Writing without losing anything.
+#include <sys/resource.h>
+
+#include <csignal>
+
+#include "mellow/safe_write.h"
+#include "support.h"
+
+namespace mellow {
+namespace {
+
+using test::FailsWith;
+using test::IsOk;
+using test::read_text;
+using test::TempFolder;
+using test::text_bytes;
+using test::write_text;
+using testing::ElementsAre;
+
+TEST(WriteFileTest, WritesOnceAndReplacesOnlyWhenAsked) {
+    const TempFolder folder;
+    EXPECT_THAT(write_file(folder / "a.png", text_bytes("one"), false), IsOk());
+    EXPECT_THAT(write_file(folder / "a.png", text_bytes("two"), false),
+                FailsWith(Code::kOutputExists, "--replace"));
+    EXPECT_EQ(read_text(folder / "a.png"), "one");
+    EXPECT_THAT(write_file(folder / "a.png", text_bytes("two"), true), IsOk());
+    EXPECT_EQ(read_text(folder / "a.png"), "two");
+    EXPECT_THAT(folder.names(), ElementsAre("a.png"));
+}
+
+TEST(WriteFileTest, AFolderIsNoFile) {
+    const TempFolder folder;
+    std::filesystem::create_directory(folder / "a");
+    EXPECT_THAT(write_file(folder / "a", text_bytes("x"), true),
+                FailsWith(Code::kOutputExists, "folder"));
+    EXPECT_THAT(write_file(folder / "none" / "b", text_bytes("x"), true),
+                FailsWith(Code::kOutputUnwritable, "b"));
+}
+
+StagedFolder open(const std::filesystem::path& path, bool replace = false) {
+    auto opened = StagedFolder::open(path, replace);
+    EXPECT_THAT(opened, IsOk());
+    return std::move(opened).value();
+}
+
+TEST(StagedFolderTest, AppearsInOneStep) {
+    const TempFolder folder;
+    {
+        StagedFolder staged = open(folder / "crate");
+        EXPECT_THAT(staged.write("crate.json", text_bytes("{}")), IsOk());
+        EXPECT_THAT(staged.write("clips/walk.glb", text_bytes("glTF")), IsOk());
+        EXPECT_FALSE(std::filesystem::exists(folder / "crate"));
+        const auto backup = staged.commit();
+        ASSERT_THAT(backup, IsOk());
+        EXPECT_TRUE(backup.value().empty());
+    }
+    EXPECT_THAT(folder.names(), ElementsAre("crate"));
+    EXPECT_EQ(read_text(folder / "crate" / "clips" / "walk.glb"), "glTF");
+}
+
+TEST(StagedFolderTest, LeftAloneItDisappears) {
+    const TempFolder folder;
+    {
+        StagedFolder staged = open(folder / "deep" / "crate");
+        EXPECT_THAT(staged.write("a", text_bytes("x")), IsOk());
+        const StagedFolder moved = std::move(staged);
+    }
+    EXPECT_FALSE(std::filesystem::exists(folder / "deep" / "crate"));
+    EXPECT_TRUE(std::filesystem::is_empty(folder / "deep"));
+}
+
+TEST(StagedFolderTest, WhatStoodThereIsKept) {
+    const TempFolder folder;
+    for (int run = 0; run < 3; ++run) {
+        StagedFolder staged = open(folder / "crate", run > 0);
+        EXPECT_THAT(staged.write("crate.json", text_bytes(std::to_string(run))), IsOk());
+        EXPECT_THAT(staged.commit(), IsOk());
+    }
+    EXPECT_THAT(folder.names(), ElementsAre("crate", "crate.backup-1", "crate.backup-2"));
+    EXPECT_EQ(read_text(folder / "crate" / "crate.json"), "2");
+    EXPECT_EQ(read_text(folder / "crate.backup-1" / "crate.json"), "0");
+}
+
+TEST(StagedFolderTest, OnlyCratesAreReplaced) {
+    const TempFolder folder;
+    std::filesystem::create_directory(folder / "photos");
+    write_text(folder / "photos" / "me.png", "x");
+    EXPECT_THAT(StagedFolder::open(folder / "photos", false),
+                FailsWith(Code::kOutputExists, "not a crate"));
+    EXPECT_THAT(StagedFolder::open(folder / "photos", true),
+                FailsWith(Code::kOutputExists, "not a crate"));
+    write_text(folder / "file", "x");
+    EXPECT_THAT(StagedFolder::open(folder / "file", true), FailsWith(Code::kOutputExists, "file"));
+    EXPECT_THAT(folder.names(), ElementsAre("file", "photos"));
+}
+
+TEST(StagedFolderTest, KeptAsideItLeavesThePlaceUntouched) {
+    const TempFolder folder;
+    {
+        StagedFolder staged = open(folder / "crate");
+        EXPECT_THAT(staged.write("crate.json", text_bytes("good")), IsOk());
+        EXPECT_THAT(staged.commit(), IsOk());
+    }
+    StagedFolder staged = open(folder / "crate", true);
+    EXPECT_THAT(staged.write("crate.json", text_bytes("bad")), IsOk());
+    const auto aside = staged.keep_aside();
+    ASSERT_THAT(aside, IsOk());
+    EXPECT_EQ(aside.value().filename(), "crate.rejected-1");
+    EXPECT_EQ(read_text(folder / "crate" / "crate.json"), "good");
+    EXPECT_EQ(read_text(aside.value() / "crate.json"), "bad");
+}
+
+}  // namespace
+}  // namespace mellow

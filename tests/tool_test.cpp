@@ -1,0 +1,381 @@
+// The tool as users meet it: what it prints, its exit codes, and that trouble leaves nothing
+// behind.
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <nlohmann/json.hpp>
+
+#include "mellow/finding.h"
+#include "orchard.h"
+#include "support.h"
+
+namespace mellow {
+namespace {
+
+using nlohmann::json;
+using test::read_text;
+using test::run_tool;
+using test::TempFolder;
+using test::ToolRun;
+using test::write_text;
+using testing::HasSubstr;
+using testing::IsEmpty;
+using testing::Not;
+
+/// A folder with the demo data, and helpers that spoil it.
+class ToolTest : public testing::Test {
+  protected:
+    ToolTest() {
+        for (const orchard::File& file : orchard::tamsin_files())
+            write_text(folder_ / file.name, {file.bytes.begin(), file.bytes.end()});
+    }
+    std::string path(const std::string& name) const {
+        return "'" + (folder_ / name).string() + "'";
+    }
+    void change(const std::string& file, const std::string& from, const std::string& to) {
+        std::string text = read_text(folder_ / file);
+        const auto place = text.find(from);
+        ASSERT_NE(place, std::string::npos) << from;
+        write_text(folder_ / file, text.replace(place, from.size(), to));
+    }
+    ToolRun pack(const std::string& before = "") {
+        return run_tool("pack " + path("tamsin.recipe.toml"), before);
+    }
+    /// Packing must fail with `exit`, say `parts`, and leave nothing beside the data.
+    void expect_refused(int exit, const std::vector<std::string>& parts,
+                        const std::string& before = "") {
+        const ToolRun run = pack(before);
+        EXPECT_EQ(run.exit, exit) << run.err;
+        EXPECT_THAT(run.out, IsEmpty());
+        for (const std::string& part : parts) EXPECT_THAT(run.err, HasSubstr(part));
+        expect_nothing_left();
+    }
+    void expect_nothing_left() {
+        for (const auto& entry : std::filesystem::recursive_directory_iterator(folder_.path()))
+            EXPECT_EQ(entry.path().string().find("/crates/"), std::string::npos) << entry.path();
+    }
+
+    TempFolder folder_;
+};
+
+// ----------------------------------------------------------------------------------- good runs
+
+TEST(ToolHelpTest, EveryCommandExplainsItself) {
+    const ToolRun all = run_tool("--help");
+    EXPECT_EQ(all.exit, 0);
+    EXPECT_THAT(all.out, HasSubstr("Exit codes"));
+    for (const char* command : {"describe", "pack", "view", "demo"}) {
+        EXPECT_THAT(all.out, HasSubstr(command));
+        const ToolRun one = run_tool(std::string(command) + " --help");
+        EXPECT_EQ(one.exit, 0);
+        EXPECT_THAT(one.out, HasSubstr("Example: mellow " + std::string(command)));
+    }
+    EXPECT_THAT(run_tool("--version").out, HasSubstr("mellow 0."));
+}
+
+TEST(ToolHelpTest, WrongUseIsExitTwo) {
+    for (const char* wrong :
+         {"", "bake", "pack", "describe", "view x", "pack a b", "describe a --colour red"}) {
+        const ToolRun run = run_tool(wrong);
+        EXPECT_EQ(run.exit, 2) << wrong;
+        EXPECT_THAT(run.err, Not(IsEmpty())) << wrong;
+    }
+}
+
+TEST_F(ToolTest, DemoRunsTheWholeJob) {
+    const ToolRun run = run_tool("demo " + path("new/place"));
+    EXPECT_EQ(run.exit, 0) << run.err;
+    EXPECT_THAT(run.err, IsEmpty());
+    for (const char* part :
+         {"wrote ", "clip stand", "clip walk", "clip pick",
+          "31 samples, 30 intervals, 1.0000 s at 30/s", "proof: PASSED", "crates/tamsin"})
+        EXPECT_THAT(run.out, HasSubstr(part));
+    EXPECT_TRUE(std::filesystem::exists(folder_ / "new/place/crates/tamsin/sheet.png"));
+    const ToolRun again = run_tool("demo " + path("new/place"));
+    EXPECT_EQ(again.exit, 4);
+    EXPECT_THAT(again.err, HasSubstr("--replace"));
+    const ToolRun replaced = run_tool("demo --replace " + path("new/place"));
+    EXPECT_EQ(replaced.exit, 0);
+    EXPECT_THAT(replaced.out, HasSubstr("tamsin.backup-1"));
+}
+
+TEST_F(ToolTest, DescribeTellsWhatIsInside) {
+    const ToolRun run = run_tool("describe " + path("tamsin.glb"));
+    EXPECT_EQ(run.exit, 0);
+    for (const char* part : {"+Y up, +Z front, metre", "0..96, 108..132, 144..240", "28 deform",
+                             "warning[size-suspect]", "warning[axis-suspect]", "warning[unbaked]",
+                             "strip_prefix = \"orchard:\""})
+        EXPECT_THAT(run.out, HasSubstr(part));
+    const ToolRun told =
+        run_tool("describe " + path("tamsin.glb") + " --unit centimetre --up +Z --front -Y --tree");
+    EXPECT_THAT(told.out, HasSubstr("1.70"));
+    EXPECT_THAT(told.out, Not(HasSubstr("size-suspect")));
+    EXPECT_THAT(told.out, HasSubstr("orchard:forearm.L  [deform]"));
+    EXPECT_THAT(told.out, HasSubstr("orchard:toe_end.L  [tip]"));
+}
+
+TEST_F(ToolTest, DescribeSpeaksJson) {
+    const json one = json::parse(run_tool("describe --json " + path("tamsin.glb")).out);
+    EXPECT_EQ(one["classes"]["deform"], 28);
+    EXPECT_EQ(one["timelines"][0]["moving"], json::parse("[[0,96],[108,132],[144,240]]"));
+    EXPECT_EQ(one["findings"][0]["code"], "size-suspect");
+    const json two = json::parse(
+        run_tool("describe --json " + path("tamsin.glb") + " " + path("tamsin.glb")).out);
+    EXPECT_EQ(two.size(), 2U);
+}
+
+TEST_F(ToolTest, DescribeRefusesOptionsThatMakeNoSense) {
+    for (const char* wrong : {"--unit cubit", "--up Q", "--up +Y --front -Y", "--rate fast"}) {
+        const ToolRun run = run_tool("describe " + path("tamsin.glb") + " " + wrong);
+        EXPECT_EQ(run.exit, 2) << wrong;
+        EXPECT_THAT(run.err, HasSubstr("--")) << wrong;
+    }
+}
+
+TEST_F(ToolTest, PackSpeaksJsonAndQuiet) {
+    const ToolRun run = run_tool("pack --json " + path("tamsin.recipe.toml"));
+    EXPECT_EQ(run.exit, 0);
+    const json report = json::parse(run.out);
+    EXPECT_EQ(report["proven"], true);
+    EXPECT_EQ(report["clips"].size(), 3U);
+    const ToolRun quiet = run_tool("pack --quiet --replace " + path("tamsin.recipe.toml"));
+    EXPECT_EQ(quiet.exit, 0);
+    EXPECT_THAT(quiet.out, IsEmpty());
+}
+
+TEST_F(ToolTest, ViewDrawsAPackedCrate) {
+    ASSERT_EQ(pack().exit, 0);
+    const ToolRun run = run_tool("view " + path("crates/tamsin") + " -o " + path("sheet.png"));
+    EXPECT_EQ(run.exit, 0) << run.err;
+    EXPECT_EQ(read_text(folder_ / "sheet.png"), read_text(folder_ / "crates/tamsin/sheet.png"));
+    EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " -o " + path("sheet.png")).exit, 4);
+    EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " --replace -o " + path("sheet.png")).exit,
+              0);
+    const ToolRun none = run_tool("view " + path("nowhere") + " -o " + path("b.png"));
+    EXPECT_EQ(none.exit, 3);
+    EXPECT_THAT(none.err, HasSubstr("crate.json"));
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "b.png"));
+}
+
+TEST_F(ToolTest, AnExistingCrateIsKeptUnlessAskedAndThenBackedUp) {
+    ASSERT_EQ(pack().exit, 0);
+    const std::string before = read_text(folder_ / "crates/tamsin/crate.json");
+    const ToolRun again = pack();
+    EXPECT_EQ(again.exit, 4);
+    EXPECT_THAT(again.err, HasSubstr("add --replace"));
+    change("tamsin.recipe.toml", "rate = 30", "rate = 60");
+    const ToolRun replaced = run_tool("pack --replace " + path("tamsin.recipe.toml"));
+    EXPECT_EQ(replaced.exit, 0);
+    EXPECT_EQ(read_text(folder_ / "crates/tamsin.backup-1/crate.json"), before);
+    EXPECT_NE(read_text(folder_ / "crates/tamsin/crate.json"), before);
+}
+
+TEST_F(ToolTest, AboveToleranceIsExitOneAndNamesJointSampleAndFigure) {
+    change("tamsin.recipe.toml", "tolerance_mm = 0.05", "tolerance_mm = 0.0000001");
+    const ToolRun run = pack();
+    EXPECT_EQ(run.exit, 1);
+    EXPECT_THAT(run.err, testing::ContainsRegex(
+                             "joint \"[a-zA-Z_.]+\" is [0-9.e-]+ mm off at sample [0-9]+"));
+    EXPECT_THAT(run.err, HasSubstr("kept aside in"));
+    EXPECT_TRUE(std::filesystem::exists(folder_ / "crates/tamsin.rejected-1/tamsin.glb"));
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "crates/tamsin"));
+}
+
+TEST_F(ToolTest, TheSourceIsNeverTouched) {
+    const std::string before = read_text(folder_ / "tamsin.glb");
+    ASSERT_EQ(pack().exit, 0);
+    EXPECT_EQ(read_text(folder_ / "tamsin.glb"), before);
+}
+
+// ------------------------------------------------------------------------------------ bad input
+
+TEST_F(ToolTest, MissingFiles) {
+    std::filesystem::remove(folder_ / "tamsin.glb");
+    expect_refused(3, {"stop[file-missing]", "tamsin.glb", "No such file"});
+    const ToolRun run = run_tool("pack " + path("none.toml"));
+    EXPECT_EQ(run.exit, 3);
+    EXPECT_THAT(run.err, HasSubstr("none.toml"));
+    EXPECT_EQ(run_tool("describe " + path("none.glb")).exit, 3);
+}
+
+TEST_F(ToolTest, AMissingRigSheet) {
+    std::filesystem::remove(folder_ / "tamsin.rig.toml");
+    expect_refused(3, {"stop[file-missing]", "tamsin.rig.toml"});
+}
+
+TEST_F(ToolTest, UnreadableFiles) {
+    std::filesystem::remove(folder_ / "tamsin.glb");
+    std::filesystem::create_directory(folder_ / "tamsin.glb");
+    expect_refused(3, {"stop[file-unreadable]", "not a regular file"});
+    if (::geteuid() == 0) return;  // may read everything
+    std::filesystem::remove(folder_ / "tamsin.glb");
+    write_text(folder_ / "tamsin.glb", "x");
+    std::filesystem::permissions(folder_ / "tamsin.glb", std::filesystem::perms::none);
+    expect_refused(3, {"stop[file-unreadable]", "permissions"});
+}
+
+TEST_F(ToolTest, NotGltf) {
+    for (const std::string& text :
+         {std::string("Dear Tamsin,"), std::string(), std::string("\x89PNG\r\n\x1a\n\0\0", 10)}) {
+        write_text(folder_ / "tamsin.glb", text);
+        expect_refused(3,
+                       {"stop[format-unknown]", "tamsin.glb", "glTF 2.0 (.glb or .gltf) or BVH"});
+    }
+    write_text(folder_ / "tamsin.glb", "{\"asset\": {\"version\": \"1.0\"}}");
+    expect_refused(3, {"stop[gltf-unsupported]", "1.0"});
+}
+
+TEST_F(ToolTest, TruncatedGlb) {
+    const std::string whole = read_text(folder_ / "tamsin.glb");
+    for (const std::size_t size :
+         {std::size_t{5}, std::size_t{19}, std::size_t{3000}, whole.size() / 2, whole.size() - 1}) {
+        write_text(folder_ / "tamsin.glb", whole.substr(0, size));
+        expect_refused(3, {"stop[", "tamsin.glb", "found:", "expected:", "do:"});
+    }
+}
+
+TEST_F(ToolTest, IndexOutOfRange) {
+    write_text(folder_ / "tamsin.glb",
+               R"({"asset":{"version":"2.0"},"nodes":[{"name":"a","children":[5]}]})");
+    expect_refused(3, {"stop[gltf-reference]", "nodes[0].children[0]", "index 5", "below 1"});
+}
+
+TEST_F(ToolTest, AccessorOutOfRange) {
+    write_text(
+        folder_ / "tamsin.glb",
+        R"({"asset":{"version":"2.0"},"buffers":[{"byteLength":4,"uri":"data:;base64,AAAAAA=="}],
+        "bufferViews":[{"buffer":0,"byteLength":4}],"accessors":[{"bufferView":0,"componentType":5126,"count":2,"type":"VEC3"}],
+        "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}]})");
+    expect_refused(3, {"stop[gltf-reference]", "accessors[0]", "inside"});
+}
+
+TEST_F(ToolTest, NodeCycle) {
+    write_text(folder_ / "tamsin.glb",
+               R"({"asset":{"version":"2.0"},"nodes":[{"children":[1]},{"children":[0]}]})");
+    expect_refused(3, {"stop[node-cycle]", "own ancestors"});
+}
+
+TEST_F(ToolTest, ARuleThatNamesAnUnknownNode) {
+    change("tamsin.rig.toml", "node = \"chest\"", "node = \"chset\"");
+    expect_refused(3,
+                   {"stop[name-unknown]", "tamsin.rig.toml:", "rule 3", "\"chset\"", "\"chest\""});
+}
+
+TEST_F(ToolTest, ARuleCycle) {
+    change("tamsin.rig.toml", "source = \"hips_ctl\"", "source = \"chest\"");
+    expect_refused(3, {"stop[rule-cycle]", "\"hips\"", "\"chest\"", " -> "});
+}
+
+TEST_F(ToolTest, TwoClipsOfOneName) {
+    change("tamsin.recipe.toml", "name = \"pick\"", "name = \"Walk\"");
+    expect_refused(3, {"stop[name-clash]", "second clip named \"Walk\"", "tamsin.recipe.toml:"});
+}
+
+TEST_F(ToolTest, ARangeOutsideTheTimeline) {
+    change("tamsin.recipe.toml", "range = [144, 240]", "range = [144, 300]");
+    expect_refused(
+        3, {"stop[range-outside]", "clip \"pick\"", "144..300", "0..240", "range = [144, 240]"});
+}
+
+TEST_F(ToolTest, AZeroLengthRange) {
+    change("tamsin.recipe.toml", "range = [144, 240]", "range = [144, 144]");
+    expect_refused(3, {"stop[range-empty]", "clip \"pick\"", "0 intervals"});
+}
+
+TEST_F(ToolTest, ALoopThatMissesTheTargetGrid) {
+    change("tamsin.recipe.toml", "range = [108, 132]", "range = [108, 131]");
+    expect_refused(3, {"stop[range-off-grid]", "28.750", "clip \"walk\""});
+}
+
+TEST_F(ToolTest, AnUnknownRecipeKey) {
+    change("tamsin.recipe.toml", "loop_form", "lop_form");
+    expect_refused(3, {"stop[key-unknown]", "lop_form", "loop_form", "tamsin.recipe.toml:16"});
+}
+
+TEST_F(ToolTest, APrefixThatMakesNamesClash) {
+    std::string glb = read_text(folder_ / "tamsin.glb");
+    const auto place = glb.find("\"orchard:head_end\"");
+    ASSERT_NE(place, std::string::npos);
+    write_text(folder_ / "tamsin.glb", glb.replace(place, 18, "\"hips\"            "));
+    expect_refused(3, {"stop[name-clash]", "\"orchard:hips\"", "\"hips\"", "strip_prefix"});
+}
+
+TEST_F(ToolTest, AnUnknownHipsOrTimeline) {
+    change("tamsin.recipe.toml", "hips = \"hips\"", "hips = \"pelvis\"");
+    expect_refused(3, {"stop[name-unknown]", "\"pelvis\"", "hips"});
+    change("tamsin.recipe.toml", "hips = \"pelvis\"", "hips = \"hips\"");
+    change("tamsin.recipe.toml", "name = \"walk\"", "name = \"walk\"\ntimeline = \"night\"");
+    expect_refused(3, {"stop[name-unknown]", "\"night\"", "orchard_day"});
+}
+
+TEST_F(ToolTest, AnUnwritableFolder) {
+    write_text(folder_ / "crates", "a file where a folder should be");
+    expect_refused(4, {"stop[output-unwritable]", "crates"});
+    EXPECT_EQ(read_text(folder_ / "crates"), "a file where a folder should be");
+    if (::geteuid() == 0) return;  // may write everywhere
+    std::filesystem::remove(folder_ / "crates");
+    std::filesystem::create_directory(folder_ / "crates");
+    std::filesystem::permissions(folder_ / "crates", std::filesystem::perms::owner_read |
+                                                         std::filesystem::perms::owner_exec);
+    expect_refused(4, {"stop[output-unwritable]", "may write to"});
+}
+
+TEST_F(ToolTest, AFolderThatIsNoCrateIsLeftAlone) {
+    std::filesystem::create_directories(folder_ / "crates/tamsin");
+    write_text(folder_ / "crates/tamsin/diary.txt", "mine");
+    const ToolRun run = run_tool("pack --replace " + path("tamsin.recipe.toml"));
+    EXPECT_EQ(run.exit, 4);
+    EXPECT_THAT(run.err, HasSubstr("not a crate"));
+    EXPECT_EQ(read_text(folder_ / "crates/tamsin/diary.txt"), "mine");
+}
+
+TEST_F(ToolTest, AFullDisk) {
+#ifdef MELLOW_SANITIZED
+    const std::string preload = "ASAN_OPTIONS=verify_asan_link_order=0 ";
+#else
+    const std::string preload;
+#endif
+    // At the start, within the skin, between the clips, and in the last file.
+    for (const int bytes : {0, 1000, 207500, 400000, 690000, 703000})
+        expect_refused(4, {"stop[output-unwritable]", "No space left on device", "free some space"},
+                       fmt::format("{}LD_PRELOAD='{}' MELLOW_DISK_BYTES={}", preload,
+                                   MELLOW_FULL_DISK, bytes));
+    ASSERT_EQ(pack().exit, 0);  // with room again
+    const std::string before = read_text(folder_ / "crates/tamsin/crate.json");
+    const ToolRun run = run_tool(
+        "pack --replace " + path("tamsin.recipe.toml"),
+        fmt::format("{}LD_PRELOAD='{}' MELLOW_DISK_BYTES=500000", preload, MELLOW_FULL_DISK));
+    EXPECT_EQ(run.exit, 4);
+    EXPECT_EQ(read_text(folder_ / "crates/tamsin/crate.json"), before);
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "crates/tamsin.backup-1"));
+}
+
+// ------------------------------------------------------------------------------------ the words
+
+TEST(DocsTest, EveryFindingIsExplained) {
+    const std::string docs =
+        read_text(std::filesystem::path(MELLOW_SOURCE_DIR) / "docs" / "findings.md");
+    for (const Code code : all_codes())
+        EXPECT_THAT(docs, HasSubstr(fmt::format("`{}`", name(code))));
+}
+
+TEST(DocsTest, EveryRecipeKeyAndRuleWordIsExplained) {
+    const std::filesystem::path docs = std::filesystem::path(MELLOW_SOURCE_DIR) / "docs";
+    const std::string recipe = read_text(docs / "recipe.md"),
+                      rig = read_text(docs / "rig-sheet.md");
+    for (const char* key : {"file",      "rig",          "strip_prefix",
+                            "unit",      "up",           "front",
+                            "rate",      "keep",         "convention",
+                            "loop_form", "root",         "hips",
+                            "name",      "range",        "loop",
+                            "timeline",  "travel",       "folder",
+                            "picture",   "tolerance_mm", "tolerance_degrees"})
+        EXPECT_THAT(recipe, HasSubstr(fmt::format("`{}`", key)));
+    for (const char* key :
+         {"prefix", "kind", "node", "source", "parts", "offset", "start", "mid", "end", "goal",
+          "pole", "end_orientation", "joint", "angle", "axis", "curve", "shape", "mesh", "target"})
+        EXPECT_THAT(rig, HasSubstr(fmt::format("`{}`", key)));
+}
+
+}  // namespace
+}  // namespace mellow
