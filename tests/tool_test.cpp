@@ -263,7 +263,7 @@ TEST_F(ToolTest, ARuleThatNamesAnUnknownNode) {
 
 TEST_F(ToolTest, ARuleCycle) {
     change("tamsin.rig.toml", "source = \"hips_ctl\"", "source = \"chest\"");
-    expect_refused(3, {"stop[rule-cycle]", "\"hips\"", "\"chest\"", " -> "});
+    expect_refused(3, {"stop[rule-cycle]", "\"orchard:hips\"", "\"orchard:chest\"", " -> "});
 }
 
 TEST_F(ToolTest, TwoClipsOfOneName) {

@@ -169,8 +169,8 @@ std::array<double, 2> key_span(const Timeline& timeline);
 /// Rewrites all numbers of `scene` into `to`. Shapes, indices and names stay.
 void convert(Scene& scene, const Convention& to);
 
-/// The rate at whose frames all keys of the scene lie within a thousandth of a frame, the slowest of
-/// the usual ones; false when there is none.
+/// The rate at whose frames all keys of the scene lie within a thousandth of a frame, the slowest
+/// of the usual ones; false when there is none.
 bool guess_rate(const Scene& scene, FrameRate& rate);
 /// Says that the frames of a file were taken at another rate than it claims: every key keeps its
 /// frame number and gets the seconds of the new rate.

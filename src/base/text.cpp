@@ -7,7 +7,7 @@ namespace mellow {
 
 std::string nearest_name(std::string_view wanted, const std::vector<std::string>& names) {
     std::string best;
-    std::size_t fewest = std::max<std::size_t>(2, wanted.size() / 2);
+    std::size_t fewest = std::max<std::size_t>(1, wanted.size() * 2 / 5) + 1;
     for (const std::string& candidate : names) {
         std::vector<std::size_t> row(candidate.size() + 1);
         std::iota(row.begin(), row.end(), std::size_t{0});

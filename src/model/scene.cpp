@@ -100,8 +100,8 @@ std::array<double, 2> key_span(const Timeline& timeline) {
 
 namespace {
 
-// Key times are single precision in most files. A key this near a frame counts as on it, and one this
-// much nearer is moved onto it: at 10 m/s and 24 frames a second that is 4 micrometres.
+// Key times are single precision in most files. A key this near a frame counts as on it, and one
+// this much nearer is moved onto it: at 10 m/s and 24 frames a second that is 4 micrometres.
 constexpr double kOnFrame = 1e-3, kSnap = 1e-5;
 
 }  // namespace

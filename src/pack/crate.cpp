@@ -2,11 +2,10 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
 #include "crate/hash.h"
 #include "mellow/read.h"
 #include "mellow/sheet.h"
+#include "pack/clip_json.h"
 
 namespace mellow {
 namespace {
@@ -34,8 +33,8 @@ Result<Scene> read_listed(const std::filesystem::path& folder, const Json& entry
         return Finding{Code::kFileUnreadable,
                        Severity::kStop,
                        (folder / relative).string(),
-                       "content that is not what the manifest says",
-                       "hash " + entry.at("xxh3_128").get<std::string>(),
+                       "content with hash " + hash_hex(bytes),
+                       "the manifest's hash " + entry.at("xxh3_128").get<std::string>(),
                        "pack the crate again"};
     MELLOW_TRY(ReadResult read, read_scene(folder / relative));
     read.scene.convention = convention;
@@ -43,26 +42,6 @@ Result<Scene> read_listed(const std::filesystem::path& folder, const Json& entry
     read.scene.rate = rate;
     snap_keys(read.scene);
     return std::move(read.scene);
-}
-
-Clip clip_of(const Json& entry) {
-    Clip clip;
-    clip.name = entry.at("name").get<std::string>();
-    clip.rate = parse_rate(entry.at("rate").get<std::string>()).value_or(FrameRate{});
-    clip.samples = entry.at("samples").get<int>();
-    const std::string loop = entry.at("loop").get<std::string>();
-    clip.loop = loop == "closed" ? LoopForm::kClosed
-                : loop == "open" ? LoopForm::kOpen
-                                 : LoopForm::kOnce;
-    clip.period = entry.at("intervals").get<int>();
-    const Json& travel = entry.at("travel");
-    clip.travel.ground = travel.at("ground").get<bool>();
-    clip.travel.height = travel.at("height").get<bool>();
-    clip.travel.heading = travel.at("heading").get<bool>();
-    clip.travel.distance_m = travel.at("distance_m").get<double>();
-    clip.travel.height_change_m = travel.at("height_change_m").get<double>();
-    clip.travel.speed_m_s = travel.at("speed_m_s").get<double>();
-    return clip;
 }
 
 /// The words beside a clip on the contact sheet.
@@ -87,8 +66,8 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
     const auto path = folder / "crate.json";
     MELLOW_TRY(const Bytes text, read_file(path));
     const Json manifest = Json::parse(text.begin(), text.end(), nullptr, false);
-    if (manifest.is_discarded() || !manifest.is_object() ||
-        manifest.value("format", "") != "mellow-crate")
+    if (!manifest.is_object() || !manifest.contains("format") ||
+        manifest["format"] != "mellow-crate")
         return bad_manifest(path, "no manifest of a crate");
     try {
         Crate crate;
@@ -100,7 +79,8 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
             parse_rate(manifest.at("target").at("rate").get<std::string>()).value_or(FrameRate{});
         MELLOW_TRY(crate.skin, read_listed(folder, manifest.at("skin"), *preset, rate));
         for (const Json& entry : manifest.at("clips")) {
-            crate.clips.push_back(clip_of(entry));
+            crate.clips.push_back(clip_from_facts(entry, Conversion(*preset, {})));
+            crate.clips.back().name = entry.at("name").get<std::string>();
             MELLOW_TRY(Scene motion, read_listed(folder, entry, *preset, rate));
             crate.motions.push_back(std::move(motion));
         }

@@ -12,11 +12,6 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr double kDegrees = 57.29577951308232;
-
-/// Figures for people to read: nine digits are plenty and keep last-bit noise out of diffs.
-double tidy(double v) { return std::stod(fmt::format("{:.9g}", v)); }
-
 Json file_json(const FileRecord& file) {
     return {
         {"role", file.role}, {"file", file.file}, {"bytes", file.bytes}, {"xxh3_128", file.hash}};
@@ -123,35 +118,6 @@ std::string clip_text(const PackedClip& p) {
 }
 
 }  // namespace
-
-Json clip_facts(const Clip& clip, const Conversion& out) {
-    const Travel& t = clip.travel;
-    const Vec3 step = out.point(t.step);
-    Json travel{{"ground", t.ground},
-                {"height", t.height},
-                {"heading", t.heading},
-                {"distance_m", tidy(t.distance_m)},
-                {"path_m", tidy(t.path_m)},
-                {"height_change_m", tidy(t.height_change_m)},
-                {"heading_change_degrees", tidy(t.heading_change_rad * kDegrees)},
-                {"speed_m_s", tidy(t.speed_m_s)}};
-    if (clip.loop != LoopForm::kOnce) {
-        travel["step"] = {tidy(step.x), tidy(step.y), tidy(step.z)};
-        travel["step_heading_degrees"] = tidy(t.step_heading_rad * kDegrees);
-    }
-    Json json{{"samples", clip.samples},
-              {"intervals", clip.period},
-              {"seconds", tidy(clip.seconds())},
-              {"rate", to_text(clip.rate)},
-              {"loop", name(clip.loop)}};
-    if (clip.loop != LoopForm::kOnce) json["period_intervals"] = clip.period;
-    json["travel"] = travel;
-    return json;
-}
-
-std::string clip_extras(const Clip& clip, const Conversion& out) {
-    return clip_facts(clip, out).dump();
-}
 
 std::string manifest_json(const PackReport& report, const Recipe& recipe) {
     const Convention& c = recipe.target_convention;

@@ -184,7 +184,8 @@ class Judge {
     std::vector<bool> above_joints() const {
         std::vector<bool> above(scene_.nodes.size(), false);
         for (std::size_t n = 0; n < above.size(); ++n)
-            for (int up = is_joint(n) ? scene_.nodes[n].parent : kNone; up != kNone; up = scene_.nodes[at(up)].parent)
+            for (int up = is_joint(n) ? scene_.nodes[n].parent : kNone; up != kNone;
+                 up = scene_.nodes[at(up)].parent)
                 if (!is_joint(at(up))) above[at(up)] = true;
         return above;
     }
@@ -208,13 +209,16 @@ class Judge {
     /// Suggests the named unit that makes a figure of it, else the number that makes it 1.7 m.
     void size_suspect() {
         const double units = stock_.longest_m / scene_.convention.metres_per_unit;
-        std::string unit = fmt::format("{:.4g}   # if it is 1.7 m tall; under [source], or --unit", 1.7 / units);
+        std::string unit =
+            fmt::format("{:.4g}   # if it is 1.7 m tall; under [source], or --unit", 1.7 / units);
         for (const char* named : {"foot", "inch", "millimetre", "centimetre", "metre"})
             if (const double size = units * parse_unit(named).value_or(1); size >= 1 && size <= 2.5)
-                unit = fmt::format("\"{}\"   # under [source], or --unit; makes it {:.4g} m", named, size);
+                unit = fmt::format("\"{}\"   # under [source], or --unit; makes it {:.4g} m", named,
+                                   size);
         add(Code::kSizeSuspect, Severity::kWarning, "size",
             fmt::format("{:.4g} m at its longest", stock_.longest_m),
-            "a person is 1 to 2.5 m; the unit of the file is probably not what it says", "unit = " + unit);
+            "a person is 1 to 2.5 m; the unit of the file is probably not what it says",
+            "unit = " + unit);
     }
 
     void scaled_nodes() {
@@ -272,8 +276,9 @@ class Judge {
             if (t.name.empty() || t.name.starts_with("animation_") || t.name.starts_with("Take ") ||
                 t.name == "Animation")
                 add(Code::kDefaultName, Severity::kNote, "timelines",
-                    t.name.empty() ? "a timeline without a name" : fmt::format("a timeline named \"{}\"", t.name), "a telling name",
-                    "name the clips in the recipe");
+                    t.name.empty() ? "a timeline without a name"
+                                   : fmt::format("a timeline named \"{}\"", t.name),
+                    "a telling name", "name the clips in the recipe");
     }
 
     void timeline(const TimelineStock& t) {
