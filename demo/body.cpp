@@ -356,8 +356,8 @@ void add_body(mellow::Scene& scene) {
     }));
     for (const auto& [l, s] : kSides) {
         const Vec3 elbow{s * 35, 2.5, 116};
-        skin.targets.push_back(morph(skin, [&](Vec3 p) {
-            return Vec3{s * 0.5, 1.8, -0.6} * falloff(p, elbow, 9);
+        skin.targets.push_back(morph(skin, [&, side = s](Vec3 p) {
+            return Vec3{side * 0.5, 1.8, -0.6} * falloff(p, elbow, 9);
         }));
     }
     add_mesh(scene, "body", std::move(skin), {"smile", "blink", "elbow.L", "elbow.R"});

@@ -1,5 +1,7 @@
 #include "base/text.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <numeric>
 
@@ -34,6 +36,19 @@ std::string suggest(std::string_view wanted, const std::vector<std::string>& nam
         list.append(list.empty() ? "" : ", ").append(name);
     }
     return "one of: " + list;
+}
+
+std::string json_quoted(std::string_view text) {
+    std::string out = "\"";
+    for (const char c : text) {
+        if (c == '"' || c == '\\')
+            out.append({'\\', c});
+        else if (static_cast<unsigned char>(c) < 0x20)
+            out += fmt::format("\\u{:04x}", static_cast<int>(c));
+        else
+            out.push_back(c);
+    }
+    return out + "\"";
 }
 
 }  // namespace mellow

@@ -1,4 +1,4 @@
-// Small help with names in messages.
+// Small help with texts: names in messages, JSON strings.
 #pragma once
 
 #include <string>
@@ -12,5 +12,8 @@ std::string nearest_name(std::string_view wanted, const std::vector<std::string>
 
 /// `did you mean "x"?` for the nearest name, or `one of: a, b, c` when none is near.
 std::string suggest(std::string_view wanted, const std::vector<std::string>& names);
+
+/// `text` in quotes, escaped as JSON wants it (RFC 8259, section 7).
+std::string json_quoted(std::string_view text);
 
 }  // namespace mellow

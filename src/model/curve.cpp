@@ -48,8 +48,9 @@ void sample(const Curve& curve, bool rotation, std::span<const double> seconds, 
             const double* b = value(key + 1);
             const double dt = times[key + 1] - times[key], u = (t - times[key]) / dt;
             if (cubic) {
+                const double *out_tangent = a + width, *in_tangent = b - width;
                 for (std::size_t i = 0; i < width; ++i)
-                    out[i] = hermite(a[i], a[i + width], b[i], b[i - width], u, dt);
+                    out[i] = hermite(a[i], out_tangent[i], b[i], in_tangent[i], u, dt);
             } else if (rotation) {
                 save(slerp(load(a), load(b), u), out);
             } else {

@@ -132,10 +132,8 @@ namespace {
 template <class Change>
 void change_times(Scene& scene, Change change) {
     for (Timeline& timeline : scene.timelines) {
-        for (Channel& channel : timeline.channels)
-            for (double& t : channel.curve.times) t = change(t);
-        for (MorphCurve& morph : timeline.morphs)
-            for (double& t : morph.curve.times) t = change(t);
+        for (Channel& channel : timeline.channels) change(channel.curve.times);
+        for (MorphCurve& morph : timeline.morphs) change(morph.curve.times);
     }
 }
 
@@ -143,16 +141,24 @@ void change_times(Scene& scene, Change change) {
 
 void declare_rate(Scene& scene, FrameRate rate) {
     const double stretch = scene.rate.per_second() / rate.per_second();
-    change_times(scene, [&](double t) { return t * stretch; });
+    change_times(scene, [&](std::vector<double>& times) {
+        for (double& t : times) t *= stretch;
+    });
     scene.rate = rate;
 }
 
 void snap_keys(Scene& scene) {
     const double k = scene.rate.per_second();
-    change_times(scene, [&](double t) {
-        const double frame = std::round(t * k);
-        const bool near = std::abs(t * k - frame) <= kSnap;
-        return near ? scene.rate.seconds(static_cast<std::int64_t>(frame)) : t;
+    change_times(scene, [&](std::vector<double>& times) {
+        for (std::size_t i = 0; i < times.size(); ++i) {
+            const double frame = std::round(times[i] * k);
+            if (std::abs(times[i] * k - frame) > kSnap) continue;
+            const double exact = scene.rate.seconds(static_cast<std::int64_t>(frame));
+            // Two keys within a rounding of one frame stay two.
+            const bool fits =
+                (i == 0 || exact > times[i - 1]) && (i + 1 == times.size() || exact < times[i + 1]);
+            if (fits) times[i] = exact;
+        }
     });
 }
 

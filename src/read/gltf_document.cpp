@@ -82,7 +82,7 @@ void GltfDocument::fail(Code code, const std::string& path, std::string found, s
         error_ = Finding{code,
                          Severity::kStop,
                          where(path),
-                         std::move(found),
+                         found.empty() ? "nothing" : std::move(found),
                          std::move(expected),
                          std::move(remedy)};
 }

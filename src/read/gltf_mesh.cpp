@@ -3,6 +3,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "base/text.h"
 #include "read/gltf_document.h"
 
 namespace mellow {
@@ -153,6 +154,10 @@ Primitive read_primitive(GltfDocument& doc, JsonObject object, const std::string
         else if (!semantic.starts_with("JOINTS_") && !semantic.starts_with("WEIGHTS_"))
             primitive.others.push_back(read_attribute(doc, semantic, accessor, place));
     }
+    if (primitive.positions.empty())
+        doc.fail(Code::kGltfUnsupported, at, "no POSITION", "a place for every vertex",
+                 "remove this empty part from the mesh");
+    if (doc.failed()) return primitive;
     read_influences(doc, list, vertices, at, primitive);
     const int index_accessor = doc.index(object, "indices", doc.accessors().size(), path);
     if (index_accessor != kNone)
@@ -253,8 +258,8 @@ void read_gltf_materials(GltfDocument& doc, Scene& scene) {
         material.name = doc.text(materials[m], "name", path);
         for (const auto [key, value] : materials[m])
             if (key != "name")
-                material.json += fmt::format("{}\"{}\":{}", material.json.empty() ? "" : ",", key,
-                                             simdjson::minify(value));
+                material.json += fmt::format("{}{}:{}", material.json.empty() ? "" : ",",
+                                             json_quoted(key), simdjson::minify(value));
         if (const auto pbr = doc.object(materials[m], "pbrMetallicRoughness", path)) {
             const auto color = doc.numbers(*pbr, "baseColorFactor", path);
             for (std::size_t c = 0; c < 4 && color.size() == 4; ++c)

@@ -1,6 +1,7 @@
 // Animations of a glTF file (glTF 2.0, 3.11 and appendix C).
 #include <set>
 
+#include "base/text.h"
 #include "read/gltf_document.h"
 
 namespace mellow {
@@ -15,15 +16,19 @@ bool parse_path(const std::string& text, Path& path) {
     return false;
 }
 
+/// 115 days: frames at any rate are then exact whole numbers.
+constexpr double kLongest_s = 1e7;
+
 void read_times(GltfDocument& doc, JsonObject sampler, const std::string& path, Curve& curve) {
     const int input = doc.index(sampler, "input", doc.accessors().size(), path);
     curve.times = doc.read(input, 1, path + ".input");
     for (std::size_t k = 0; k < curve.times.size(); ++k)
-        if (curve.times[k] < 0 || (k > 0 && curve.times[k] <= curve.times[k - 1]))
+        if (curve.times[k] < 0 || curve.times[k] > kLongest_s ||
+            (k > 0 && curve.times[k] <= curve.times[k - 1]))
             return doc.fail(Code::kGltfBroken, path + ".input",
                             fmt::format("key {} at {} s after {} s", k, curve.times[k],
                                         k > 0 ? curve.times[k - 1] : 0.0),
-                            "ascending times from 0");
+                            "ascending times from 0 to 10 000 000 s");
 }
 
 void read_values(GltfDocument& doc, JsonObject sampler, const std::string& path, Path target,
@@ -90,8 +95,8 @@ void read_morphs(GltfDocument& doc, JsonObject animation, const std::vector<Json
     timeline.extras.clear();  // the rest of the extras, so that writing does not repeat the weights
     for (const auto [key, value] : *extras)
         if (key != "morph_weights")
-            timeline.extras += fmt::format("{}\"{}\":{}", timeline.extras.empty() ? "{" : ",", key,
-                                           simdjson::minify(value));
+            timeline.extras += fmt::format("{}{}:{}", timeline.extras.empty() ? "{" : ",",
+                                           json_quoted(key), simdjson::minify(value));
     if (!timeline.extras.empty()) timeline.extras += "}";
     const auto list = doc.objects(*extras, "morph_weights", base + ".extras");
     for (std::size_t i = 0; i < list.size() && !doc.failed(); ++i) {
@@ -137,7 +142,12 @@ void read_gltf_timelines(GltfDocument& doc, Scene& scene) {
                          fmt::format("two channels for the {} of node {}", name(channel.path),
                                      channel.node),
                          "one channel each");
-        scene.timelines.push_back(std::move(timeline));
+        if (timeline.channels.empty() && timeline.morphs.empty())
+            doc.note({Code::kLeftOut, Severity::kWarning, doc.where(path),
+                      "an animation that moves nothing here", "channels for nodes of this file",
+                      "nothing, if it is not needed"});
+        else
+            scene.timelines.push_back(std::move(timeline));
     }
 }
 

@@ -8,6 +8,7 @@
 #include <map>
 #include <span>
 
+#include "base/text.h"
 #include "mellow/write.h"
 
 namespace mellow {
@@ -16,28 +17,16 @@ namespace {
 constexpr int kFloat = 5126, kU16 = 5123, kU32 = 5125;
 constexpr int kArrayBuffer = 34962, kElementBuffer = 34963;
 
-std::string quoted(std::string_view text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        if (c == '"' || c == '\\')
-            out.append({'\\', c});
-        else if (static_cast<unsigned char>(c) < 0x20)
-            out += fmt::format("\\u{:04x}", static_cast<int>(c));
-        else
-            out.push_back(c);
-    }
-    return out + "\"";
-}
-
 /// A JSON object under construction.
 class Object {
   public:
     Object& raw(std::string_view key, std::string_view json) {
-        if (!json.empty()) text_ += fmt::format("{}\"{}\":{}", text_.empty() ? "" : ",", key, json);
+        if (!json.empty())
+            text_ += fmt::format("{}{}:{}", text_.empty() ? "" : ",", json_quoted(key), json);
         return *this;
     }
     Object& text(std::string_view key, std::string_view value) {
-        return value.empty() ? *this : raw(key, quoted(value));
+        return value.empty() ? *this : raw(key, json_quoted(value));
     }
     Object& number(std::string_view key, double value) {
         return raw(key, fmt::format("{}", value));
@@ -81,7 +70,7 @@ class GlbWriter {
                              .done());
         const auto names = [](const std::vector<std::string>& values) {
             std::vector<std::string> out;
-            for (const std::string& v : values) out.push_back(quoted(v));
+            for (const std::string& v : values) out.push_back(json_quoted(v));
             return list(out);
         };
         top.raw("extensionsUsed", names(scene_.extensions_used));
@@ -292,7 +281,7 @@ class GlbWriter {
             std::string extras = mesh.extras;
             if (extras.empty() && !mesh.target_names.empty()) {
                 std::vector<std::string> names;
-                for (const std::string& n : mesh.target_names) names.push_back(quoted(n));
+                for (const std::string& n : mesh.target_names) names.push_back(json_quoted(n));
                 extras = "{\"targetNames\":" + list(names) + "}";
             }
             o.raw("extensions", mesh.extensions).raw("extras", extras);
@@ -356,7 +345,7 @@ class GlbWriter {
         }
         for (const MorphCurve& morph : timeline.morphs) {
             std::vector<std::string> targets;
-            for (const std::string& t : morph.targets) targets.push_back(quoted(t));
+            for (const std::string& t : morph.targets) targets.push_back(json_quoted(t));
             morphs.push_back(Object()
                                  .text("mesh", morph.mesh)
                                  .raw("targets", list(targets))
@@ -381,8 +370,7 @@ class GlbWriter {
 
     std::string animations() {
         std::vector<std::string> out;
-        for (const Timeline& timeline : scene_.timelines)
-            if (!timeline.channels.empty()) out.push_back(animation(timeline));
+        for (const Timeline& timeline : scene_.timelines) out.push_back(animation(timeline));
         return list(out);
     }
 
