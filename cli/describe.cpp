@@ -108,8 +108,9 @@ std::string stock_text(const std::string& file, const ReadResult& read, const St
             classes.push_back(fmt::format("{} {}", n, name(c)));
     text += fmt::format("nodes       {}: {}\n", stock.classes.size(), fmt::join(classes, ", "));
     text += fmt::format(
-        "meshes      {} with {} vertices, {} triangles, {} morph targets; {} skins, at most {} "
-        "influences; {} materials, {} images\n",
+        "meshes      {}: vertices {}, triangles {}, morph targets {}\nskins       {}: influences "
+        "per "
+        "vertex up to {}\nmaterials   {}, images {}\n",
         stock.meshes, stock.vertices, stock.triangles, stock.morph_targets, stock.skins,
         stock.most_influences, stock.materials, stock.images);
     for (const TimelineStock& t : stock.timelines) text += timeline_text(t, stock);

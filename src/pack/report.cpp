@@ -83,7 +83,7 @@ std::string travel_words(const Travel& t) {
 std::string deviation_words(const Deviation& d, std::string_view unit) {
     if (d.count == 0) return "nothing to compare";
     const std::string place = d.worst > 0 ? fmt::format(" at {}, sample {}", d.what, d.sample) : "";
-    return fmt::format("worst {:.6f} {}{}; mean {:.6f} over {}", d.worst, unit, place, d.mean(),
+    return fmt::format("worst {:.3g} {}{}; mean {:.3g} over {}", d.worst, unit, place, d.mean(),
                        d.count);
 }
 
@@ -108,7 +108,7 @@ std::string clip_text(const PackedClip& p) {
         text += fmt::format("  seam      {:.4f} mm, {:.4f} degrees between last and first pose\n",
                             p.gap.distance_m * 1000, p.gap.angle_rad * kDegrees);
     }
-    text += fmt::format("  moving    {} joints, {} morph meshes; shear {:.2g}\n",
+    text += fmt::format("  moving    joints {}, meshes with morphs {}; shear {:.2g}\n",
                         p.proof.moving_joints, p.proof.moving_morphs, p.worst_shear);
     text += "  joints    " + deviation_words(p.proof.position_mm, "mm") + "\n";
     text += "  turns     " + deviation_words(p.proof.rotation_degrees, "degrees") + "\n";
@@ -156,7 +156,7 @@ std::string report_json(const PackReport& report) {
 }
 
 std::string report_text(const PackReport& report) {
-    std::string text = fmt::format("{}: {} joints, {} morph targets, {} clips, {}", report.name,
+    std::string text = fmt::format("{}: joints {}, morph targets {}, clips {}, {}", report.name,
                                    report.joints.size(), report.morph_targets.size(),
                                    report.clips.size(), report.target);
     text += report.height_m > 0 ? fmt::format(", {:.3f} m tall\n", report.height_m) : "\n";

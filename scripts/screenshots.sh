@@ -1,0 +1,25 @@
+#!/usr/bin/env bash
+# Renews docs/screenshots from the demo data: terminal output drawn as text, and the contact sheet.
+# Needs a build (./demo.sh) and the Debian package pango1.0-tools.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+mellow=$PWD/build/demo/mellow
+out=$PWD/docs/screenshots
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+cd "$work"
+
+# Draws a command and its output, as a terminal would show it.
+shot() {
+  local name=$1; shift
+  { echo "\$ $*"; "$@" 2>&1 || true; } >"$name.txt"
+  pango-view -q --no-display --font='DejaVu Sans Mono 9.5' --dpi=100 --margin=18 --width=930 --wrap=char \
+    --background='#16211b' --foreground='#dfe8dc' --output="$out/$name.png" "$name.txt"
+}
+mellow() { "$mellow" "$@"; }
+
+mellow demo orchard --data-only --quiet
+cd orchard
+shot describe mellow describe tamsin.glb
+shot pack mellow pack tamsin.recipe.toml
+cp crates/tamsin/sheet.png "$out/sheet.png"

@@ -1,0 +1,42 @@
+#!/usr/bin/env bash
+# Installs what is missing from Debian. The only place that lists packages.
+# Usage: scripts/setup.sh run|test|check   (each includes the ones before it)
+set -euo pipefail
+
+run=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev libsimdjson-dev
+     nlohmann-json3-dev libtomlplusplus-dev libtbb-dev libcairo2-dev libxxhash-dev fonts-dejavu-core)
+test=(libgtest-dev libgmock-dev python3)
+check=(git clang-format clang clang-tidy libbenchmark-dev nodejs npm)
+
+case "${1:-}" in
+  run) wanted=("${run[@]}") ;;
+  test) wanted=("${run[@]}" "${test[@]}") ;;
+  check) wanted=("${run[@]}" "${test[@]}" "${check[@]}") ;;
+  *) echo "usage: $0 run|test|check" >&2; exit 2 ;;
+esac
+
+# A program that is there, from wherever, counts as installed: its package is not forced on top.
+have() {
+  case "$1" in
+    g++|cmake|git|python3|clang|clang-format|clang-tidy|npm) command -v "$1" >/dev/null && return ;;
+    nodejs) command -v node >/dev/null && return ;;
+    ninja-build) command -v ninja >/dev/null && return ;;
+  esac
+  [ "$(dpkg-query -W -f '${db:Status-Status}' "$1" 2>/dev/null)" = installed ]
+}
+
+missing=()
+for package in "${wanted[@]}"; do have "$package" || missing+=("$package"); done
+[ "${#missing[@]}" -eq 0 ] && exit 0
+
+echo "installing ${missing[*]}"
+as_root=()
+if [ "$(id -u)" -ne 0 ]; then
+  if ! command -v sudo >/dev/null; then
+    echo "not root, and no sudo: ask someone to run  apt-get install ${missing[*]}" >&2
+    exit 1
+  fi
+  as_root=(sudo)
+fi
+"${as_root[@]}" apt-get update -qq
+"${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
