@@ -3,6 +3,7 @@
 
 #include <cairo.h>
 
+#include <array>
 #include <cstdint>
 #include <string>
 #include <vector>
@@ -11,6 +12,11 @@ namespace mellow {
 
 struct Color {
     double r = 0, g = 0, b = 0;
+};
+
+struct FlatTriangle {
+    std::array<std::array<double, 2>, 3> corners{};
+    Color color;
 };
 
 enum class Align { kLeft, kCenter, kRight };
@@ -23,7 +29,8 @@ class Canvas {
     Canvas& operator=(const Canvas&) = delete;
 
     void line(double x0, double y0, double x1, double y1, Color color, double width = 1);
-    void triangle(const double (&xy)[6], Color color);
+    /// Draws triangles one over the other inside a rectangle of whole pixels.
+    void triangles(double x, double y, double w, double h, const std::vector<FlatTriangle>& list);
     void rectangle(double x, double y, double w, double h, Color color);
     void dot(double x, double y, double radius, Color color);
     void text(double x, double y, const std::string& words, Color color, double size = 12,

@@ -145,19 +145,21 @@ class SheetPainter {
         };
         std::stable_sort(faces.begin(), faces.end(),
                          [&](const Face& a, const Face& b) { return depth(a) > depth(b); });
+        std::vector<FlatTriangle> flat;
         for (const Face& face : faces) {
             const Vec3 normal = normalized(
                 cross(face.corner[1] - face.corner[0], face.corner[2] - face.corner[0]), {0, 1, 0});
             if (normal.x > 0.15 && faces.size() > 400) continue;  // turned away
             const double light =
                 0.55 + 0.45 * std::abs(dot(normal, normalized(Vec3{-0.6, 0.7, 0.3}, {})));
-            double xy[6];
-            for (std::size_t k = 0; k < 3; ++k) {
-                xy[2 * k] = origin + (face.corner[k].z - place) * scale_;
-                xy[2 * k + 1] = ground - face.corner[k].y * scale_;
-            }
-            c_.triangle(xy, {face.color.r * light, face.color.g * light, face.color.b * light});
+            FlatTriangle t;
+            for (std::size_t k = 0; k < 3; ++k)
+                t.corners[k] = {origin + (face.corner[k].z - place) * scale_,
+                                ground - face.corner[k].y * scale_};
+            t.color = {face.color.r * light, face.color.g * light, face.color.b * light};
+            flat.push_back(t);
         }
+        c_.triangles(left, top + 6, kCell, kRow - 14, flat);
         const double root_y = ground - row.path[static_cast<std::size_t>(row.sample[i])].y * scale_;
         c_.dot(origin, root_y, 3, kPath);
         c_.unclip();
