@@ -335,16 +335,24 @@ TEST_F(ToolTest, AFullDisk) {
 #else
     const std::string preload;
 #endif
-    // At the start, within the skin, between the clips, and in the last file.
-    for (const int bytes : {0, 1000, 207500, 400000, 690000, 703000})
+    const auto full_after = [&](std::size_t bytes) {
+        return fmt::format("{}LD_PRELOAD='{}' MELLOW_DISK_BYTES={}", preload, MELLOW_FULL_DISK,
+                           bytes);
+    };
+    ASSERT_EQ(pack().exit, 0);  // with room
+    std::size_t total = 0;
+    for (const auto& entry : std::filesystem::recursive_directory_iterator(folder_ / "crates"))
+        if (entry.is_regular_file()) total += entry.file_size();
+    std::filesystem::remove_all(folder_ / "crates");
+    // At the start, within the skin, between the clips, and at the last byte.
+    for (const std::size_t bytes :
+         {std::size_t{0}, std::size_t{1000}, total / 3, total / 2, total - 1})
         expect_refused(4, {"stop[output-unwritable]", "No space left on device", "free some space"},
-                       fmt::format("{}LD_PRELOAD='{}' MELLOW_DISK_BYTES={}", preload,
-                                   MELLOW_FULL_DISK, bytes));
-    ASSERT_EQ(pack().exit, 0);  // with room again
+                       full_after(bytes));
+    ASSERT_EQ(pack().exit, 0);
     const std::string before = read_text(folder_ / "crates/tamsin/crate.json");
-    const ToolRun run = run_tool(
-        "pack --replace " + path("tamsin.recipe.toml"),
-        fmt::format("{}LD_PRELOAD='{}' MELLOW_DISK_BYTES=500000", preload, MELLOW_FULL_DISK));
+    const ToolRun run =
+        run_tool("pack --replace " + path("tamsin.recipe.toml"), full_after(total / 2));
     EXPECT_EQ(run.exit, 4);
     EXPECT_EQ(read_text(folder_ / "crates/tamsin/crate.json"), before);
     EXPECT_FALSE(std::filesystem::exists(folder_ / "crates/tamsin.backup-1"));

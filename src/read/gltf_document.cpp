@@ -126,6 +126,8 @@ void GltfDocument::open(std::span<const std::uint8_t> bytes) {
     std::span<const std::uint8_t> json;
     split(bytes, json);
     if (failed()) return;
+    if (json.empty())
+        return fail(Code::kGltfBroken, "JSON", "no text", "the JSON text of a glTF 2.0 file");
     JsonElement element;
     const auto error =
         parser_.parse(reinterpret_cast<const char*>(json.data()), json.size()).get(element);
