@@ -229,6 +229,8 @@ struct Broken {
     const char* part;
 };
 
+void PrintTo(const Broken& b, std::ostream* out) { *out << b.what; }
+
 class BrokenGltf : public testing::TestWithParam<Broken> {};
 
 TEST_P(BrokenGltf, IsRefusedWithItsPlace) {
