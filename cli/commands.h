@@ -1,9 +1,9 @@
-// The commands of the tool. Each registers itself with its options; running one returns the exit
-// code.
+// The commands of the tool: what each is asked for, and a function that does it and returns the
+// exit code. main.cpp turns the command line into these; the argument parser is known there only.
 #pragma once
 
-#include <CLI/CLI.hpp>
-#include <functional>
+#include <string>
+#include <vector>
 
 #include "mellow/finding.h"
 
@@ -18,16 +18,36 @@ int fail(const Finding& finding);
 /// What every command has: --json and --quiet.
 struct Common {
     bool json = false, quiet = false;
-    void add_to(CLI::App& command);
 };
 
-using Run = std::function<int()>;
-Run add_describe(CLI::App& app);
-Run add_pack(CLI::App& app);
-Run add_view(CLI::App& app);
-Run add_demo(CLI::App& app);
+/// What a file's numbers really are, where it says otherwise. Empty texts say nothing.
+struct TrueConvention {
+    std::string unit, up, front, rate;
+};
 
-/// Packs a recipe and prints its report; shared by `pack` and `demo`.
-int run_pack(const std::string& recipe, bool replace, const Common& common);
+struct DescribeRequest : Common {
+    std::vector<std::string> files;
+    TrueConvention truth;
+    bool tree = false;
+};
+int describe(const DescribeRequest& request);
+
+struct PackRequest : Common {
+    std::string recipe;
+    bool replace = false;
+};
+int pack(const PackRequest& request);
+
+struct ViewRequest : Common {
+    std::string crate, output;
+    bool replace = false;
+};
+int view(const ViewRequest& request);
+
+struct DemoRequest : Common {
+    std::string folder = "demo-out";
+    bool replace = false, data_only = false;
+};
+int demo(const DemoRequest& request);
 
 }  // namespace mellow::cli

@@ -1,8 +1,6 @@
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
-#include <memory>
 #include <nlohmann/json.hpp>
 
 #include "commands.h"
@@ -13,13 +11,6 @@ namespace mellow::cli {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-struct Options {
-    Common common;
-    std::vector<std::string> files;
-    std::string unit, up, front, rate;
-    bool tree = false;
-};
 
 constexpr NodeClass kClasses[] = {NodeClass::kDeform,  NodeClass::kUnweighted, NodeClass::kTip,
                                   NodeClass::kControl, NodeClass::kHelper,     NodeClass::kMesh,
@@ -34,7 +25,7 @@ Finding bad_option(const char* option, const std::string& value, const char* exp
 }
 
 /// Overrules what the file says by what the options say.
-Status overrule(const Options& o, ReadResult& read) {
+Status overrule(const TrueConvention& o, ReadResult& read) {
     Convention& c = read.scene.convention;
     const bool all = !o.unit.empty() && !o.up.empty() && !o.front.empty();
     if (!o.unit.empty()) {
@@ -170,48 +161,31 @@ Json stock_json(const std::string& file, const ReadResult& read, const Stock& st
     return json;
 }
 
-int run(const Options& o) {
+}  // namespace
+
+int describe(const DescribeRequest& request) {
     Json all = Json::array();
     int worst = kDone;
-    for (const std::string& file : o.files) {
+    for (const std::string& file : request.files) {
         auto read = read_scene(file);
         if (!read) {
             worst = fail(read.failure());
             continue;
         }
-        if (const Status status = overrule(o, read.value()); !status) {
+        if (const Status status = overrule(request.truth, read.value()); !status) {
             fail(status.failure());
             return kUsage;
         }
         const Stock stock = take_stock(read.value().scene);
-        if (o.common.json)
+        if (request.json)
             all.push_back(stock_json(file, read.value(), stock));
-        else if (!o.common.quiet)
-            fmt::print("{}{}", &file == &o.files.front() ? "" : "\n",
-                       stock_text(file, read.value(), stock, o.tree));
+        else if (!request.quiet)
+            fmt::print("{}{}", &file == &request.files.front() ? "" : "\n",
+                       stock_text(file, read.value(), stock, request.tree));
     }
-    if (o.common.json)
-        fmt::print("{}\n", (o.files.size() == 1 && all.size() == 1 ? all[0] : all).dump(2));
+    if (request.json)
+        fmt::print("{}\n", (request.files.size() == 1 && all.size() == 1 ? all[0] : all).dump(2));
     return worst;
-}
-
-}  // namespace
-
-Run add_describe(CLI::App& app) {
-    auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand(
-        "describe", "Take stock of scene files: what is inside, what moves, what is suspect");
-    c->add_option("files", o->files, "glTF or BVH files")->required();
-    c->add_option(
-        "--unit", o->unit,
-        "True unit of the numbers: metre, centimetre, millimetre, inch, foot or metres per unit");
-    c->add_option("--up", o->up, "True up axis, such as +Z");
-    c->add_option("--front", o->front, "Axis the figure faces, such as -Y");
-    c->add_option("--rate", o->rate, "Frames per second by which to count");
-    c->add_flag("--tree", o->tree, "Print the tree of nodes with their classes");
-    o->common.add_to(*c);
-    c->footer("Example: mellow describe tamsin.glb --unit centimetre --up +Z --front -Y --tree");
-    return [o] { return run(*o); };
 }
 
 }  // namespace mellow::cli

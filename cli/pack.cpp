@@ -1,58 +1,47 @@
-#include <fmt/format.h>
-#include <unistd.h>
-
-#include <memory>
-
-#include "commands.h"
 #include "mellow/pack.h"
 
-namespace mellow::cli {
+#include <fmt/core.h>
+#include <unistd.h>
 
-int run_pack(const std::string& recipe_file, bool replace, const Common& common) {
-    auto recipe = read_recipe(recipe_file);
-    if (!recipe) return fail(recipe.failure());
-    PackOptions options;
-    options.replace = replace;
-    const bool show = isatty(STDERR_FILENO) != 0 && !common.quiet;
-    if (show)
-        options.progress = [](const std::string& what) { fmt::print(stderr, "\r\033[K{}", what); };
-    auto packed = pack(recipe.value(), options);
-    if (show) fmt::print(stderr, "\r\033[K");
-    if (!packed) return fail(packed.failure());
-    const PackReport& report = packed.value();
-    if (common.json)
-        fmt::print("{}", report_json(report));
-    else if (!common.quiet)
-        fmt::print("{}\n", report_text(report));
-    if (report.proven) {
-        if (!common.quiet && !common.json) {
-            fmt::print("crate {}\n", report.folder.string());
-            if (!report.backup.empty())
-                fmt::print("the crate that stood there is kept as {}\n", report.backup.string());
-        }
-        return kDone;
-    }
+#include "commands.h"
+
+namespace mellow::cli {
+namespace {
+
+int report_success(const PackReport& report, const Common& common) {
+    if (common.quiet || common.json) return kDone;
+    fmt::print("crate {}\n", report.folder.string());
+    if (!report.backup.empty())
+        fmt::print("the crate that stood there is kept as {}\n", report.backup.string());
+    return kDone;
+}
+
+int report_refusal(const PackReport& report) {
     for (const Finding& finding : report.findings)
         if (finding.severity == Severity::kStop) fmt::print(stderr, "{}\n", to_text(finding));
     fmt::print(stderr, "not packed: the files are kept aside in {}\n", report.folder.string());
     return kChecksFailed;
 }
 
-Run add_pack(CLI::App& app) {
-    struct Options {
-        Common common;
-        std::string recipe;
-        bool replace = false;
-    };
-    auto o = std::make_shared<Options>();
-    CLI::App* c = app.add_subcommand(
-        "pack", "Do the whole job of a recipe: bake, cut, write, read back, measure");
-    c->add_option("recipe", o->recipe, "Recipe file (TOML)")->required();
-    c->add_flag("--replace", o->replace,
-                "Replace a crate that was packed before; the old one is kept as a backup");
-    o->common.add_to(*c);
-    c->footer("Example: mellow pack tamsin.recipe.toml --replace");
-    return [o] { return run_pack(o->recipe, o->replace, o->common); };
+}  // namespace
+
+int pack(const PackRequest& request) {
+    auto recipe = read_recipe(request.recipe);
+    if (!recipe) return fail(recipe.failure());
+    PackOptions options;
+    options.replace = request.replace;
+    const bool show = isatty(STDERR_FILENO) != 0 && !request.quiet;
+    if (show)
+        options.progress = [](const std::string& what) { fmt::print(stderr, "\r\033[K{}", what); };
+    auto packed = mellow::pack(recipe.value(), options);
+    if (show) fmt::print(stderr, "\r\033[K");
+    if (!packed) return fail(packed.failure());
+    const PackReport& report = packed.value();
+    if (request.json)
+        fmt::print("{}", report_json(report));
+    else if (!request.quiet)
+        fmt::print("{}\n", report_text(report));
+    return report.proven ? report_success(report, request) : report_refusal(report);
 }
 
 }  // namespace mellow::cli

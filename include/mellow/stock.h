@@ -12,7 +12,7 @@ namespace mellow {
 
 /// What part a node plays.
 enum class NodeClass {
-    kDeform,      ///< a joint that carries skin weight
+    kDeform,      ///< a joint that carries skin weight; without skins, any bare node
     kUnweighted,  ///< a joint of a skin without weight, with joints below it
     kTip,         ///< a joint of a skin without weight at the end of a chain, or an end site
     kControl,     ///< no joint, but keyed

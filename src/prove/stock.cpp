@@ -29,6 +29,11 @@ std::vector<NodeClass> classify(const Scene& scene) {
         for (const int j : skin.joints) joint[at(j)] = true;
     for (const Timeline& timeline : scene.timelines)
         for (const Channel& channel : timeline.channels) keyed[at(channel.node)] = true;
+    // Without skins every bare node becomes a joint (see JointChoice).
+    for (std::size_t n = 0; scene.skins.empty() && n < count; ++n) {
+        const Node& node = scene.nodes[n];
+        weighted[n] = node.mesh == kNone && node.camera == kNone && !node.end_site;
+    }
     const auto children = children_of(scene);
     std::vector<NodeClass> classes;
     for (std::size_t n = 0; n < count; ++n) {
