@@ -2,8 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <stdexcept>
 #include <numbers>
+#include <stdexcept>
 
 namespace mellow::test {
 namespace {

@@ -13,7 +13,8 @@
 namespace mellow::test {
 
 TempFolder::TempFolder() {
-    std::string pattern = (std::filesystem::temp_directory_path() / ("mellow-test-" + std::string(6, 'X'))).string();
+    std::string pattern =
+        (std::filesystem::temp_directory_path() / ("mellow-test-" + std::string(6, 'X'))).string();
     path_ = ::mkdtemp(pattern.data());
 }
 
