@@ -2,10 +2,11 @@
 // exit code. main.cpp turns the command line into these; the argument parser is known there only.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
-#include "mellow/finding.h"
+#include "mellow/read.h"
 
 namespace mellow::cli {
 
@@ -20,14 +21,18 @@ struct Common {
     bool json = false, quiet = false;
 };
 
-/// What a file's numbers really are, where it says otherwise. Empty texts say nothing.
-struct TrueConvention {
+/// --unit, --up, --front and --rate as they were typed; empty texts say nothing.
+struct TypedConvention {
     std::string unit, up, front, rate;
 };
+/// Reads a scene file and overrules what it says. A failure has been printed, and `exit` is set.
+std::optional<ReadResult> read_as(const std::string& file, const TypedConvention& typed, int& exit);
+/// Findings on standard error, one after the other.
+void print_findings(const Findings& findings);
 
 struct DescribeRequest : Common {
     std::vector<std::string> files;
-    TrueConvention truth;
+    TypedConvention truth;
     bool tree = false;
 };
 int describe(const DescribeRequest& request);
@@ -43,6 +48,22 @@ struct ViewRequest : Common {
     bool replace = false;
 };
 int view(const ViewRequest& request);
+
+struct ConvertRequest : Common {
+    std::string input, output, target = "y-up-metre", to_rate, timeline, order = "ZXY";
+    std::vector<std::int64_t> range;  ///< empty, or first and last
+    TypedConvention truth;
+    bool replace = false;
+};
+int convert(const ConvertRequest& request);
+
+struct CompareRequest : Common {
+    std::string a, b, timeline_a, timeline_b;
+    TypedConvention truth_a, truth_b;
+    std::vector<std::string> map;  ///< A=B
+    double tolerance_mm = 0.05, tolerance_degrees = 0.01;
+};
+int compare(const CompareRequest& request);
 
 struct DemoRequest : Common {
     std::string folder = "demo-out";

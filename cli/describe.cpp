@@ -20,48 +20,6 @@ int count(const Stock& stock, NodeClass c) {
     return static_cast<int>(std::count(stock.classes.begin(), stock.classes.end(), c));
 }
 
-Finding bad_option(const char* option, const std::string& value, const char* expected) {
-    return {Code::kValueBad, Severity::kStop, option, "\"" + value + "\"", expected, ""};
-}
-
-/// Overrules what the file says by what the options say.
-Status overrule(const TrueConvention& o, ReadResult& read) {
-    Convention& c = read.scene.convention;
-    const bool all = !o.unit.empty() && !o.up.empty() && !o.front.empty();
-    if (!o.unit.empty()) {
-        const auto unit = parse_unit(o.unit);
-        if (!unit)
-            return bad_option("--unit", o.unit,
-                              "metre, centimetre, millimetre, inch, foot or metres per unit");
-        c.metres_per_unit = *unit;
-    }
-    for (auto& [text, option, axis] :
-         {std::tuple{&o.up, "--up", &c.up}, std::tuple{&o.front, "--front", &c.front}}) {
-        if (text->empty()) continue;
-        const auto parsed = parse_axis(*text);
-        if (!parsed) return bad_option(option, *text, "+X, -X, +Y, -Y, +Z or -Z");
-        *axis = *parsed;
-    }
-    if (!is_valid(c))
-        return bad_option("--up, --front",
-                          std::string(name(c.up)) + ", " + std::string(name(c.front)),
-                          "two different lines; give both");
-    if (!o.rate.empty()) {
-        const auto rate = parse_rate(o.rate);
-        if (!rate)
-            return bad_option("--rate", o.rate, "frames per second, such as 24 or 30000/1001");
-        if (read.format == "BVH") declare_rate(read.scene, *rate);
-        read.scene.rate = *rate;
-        read.scene.rate_known = true;
-        snap_keys(read.scene);
-    }
-    if (all)
-        std::erase_if(read.findings, [](const Finding& f) {
-            return f.code == Code::kAssumed && f.severity == Severity::kNote;
-        });
-    return {};
-}
-
 std::string span_text(const MovingSpan& s) { return fmt::format("{}..{}", s.first, s.last); }
 
 std::string timeline_text(const TimelineStock& t, const Stock& stock) {
@@ -167,21 +125,15 @@ int describe(const DescribeRequest& request) {
     Json all = Json::array();
     int worst = kDone;
     for (const std::string& file : request.files) {
-        auto read = read_scene(file);
-        if (!read) {
-            worst = fail(read.failure());
-            continue;
-        }
-        if (const Status status = overrule(request.truth, read.value()); !status) {
-            fail(status.failure());
-            return kUsage;
-        }
-        const Stock stock = take_stock(read.value().scene);
+        const auto read = read_as(file, request.truth, worst);
+        if (!read && worst == kUsage) return worst;
+        if (!read) continue;
+        const Stock stock = take_stock(read->scene);
         if (request.json)
-            all.push_back(stock_json(file, read.value(), stock));
+            all.push_back(stock_json(file, *read, stock));
         else if (!request.quiet)
             fmt::print("{}{}", &file == &request.files.front() ? "" : "\n",
-                       stock_text(file, read.value(), stock, request.tree));
+                       stock_text(file, *read, stock, request.tree));
     }
     if (request.json)
         fmt::print("{}\n", (request.files.size() == 1 && all.size() == 1 ? all[0] : all).dump(2));

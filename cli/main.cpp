@@ -14,6 +14,10 @@ int fail(const Finding& finding) {
     return output ? kCannotWrite : kBadInput;
 }
 
+void print_findings(const Findings& findings) {
+    for (const Finding& finding : findings) fmt::print(stderr, "{}\n", to_text(finding));
+}
+
 namespace {
 
 void add_common(CLI::App* c, Common& common) {
@@ -21,13 +25,15 @@ void add_common(CLI::App* c, Common& common) {
     c->add_flag("--quiet", common.quiet, "Print nothing but errors");
 }
 
-void add_truth(CLI::App* c, TrueConvention& truth) {
+/// `of` tells two files apart: "" or "-b".
+void add_truth(CLI::App* c, TypedConvention& truth, const std::string& of = "") {
+    const std::string file = of.empty() ? "" : " of the second file";
     c->add_option(
-        "--unit", truth.unit,
-        "True unit of the numbers: metre, centimetre, millimetre, inch, foot or metres per unit");
-    c->add_option("--up", truth.up, "True up axis, such as +Z");
-    c->add_option("--front", truth.front, "Axis the figure faces, such as -Y");
-    c->add_option("--rate", truth.rate, "Frames per second by which to count");
+        "--unit" + of, truth.unit,
+        "True unit" + file + ": metre, centimetre, millimetre, inch, foot or metres per unit");
+    c->add_option("--up" + of, truth.up, "True up axis" + file + ", such as +Z");
+    c->add_option("--front" + of, truth.front, "Axis the figure" + file + " faces, such as -Y");
+    c->add_option("--rate" + of, truth.rate, "True frames per second" + file + ", such as 24");
 }
 
 CLI::App* add_describe(CLI::App& app, DescribeRequest& r) {
@@ -63,6 +69,41 @@ CLI::App* add_view(CLI::App& app, ViewRequest& r) {
     return c;
 }
 
+CLI::App* add_convert(CLI::App& app, ConvertRequest& r) {
+    CLI::App* c = app.add_subcommand(
+        "convert", "Write one file in another format, convention or rate, without a recipe");
+    c->add_option("input", r.input, "glTF or BVH file")->required();
+    c->add_option("output", r.output, "File to write: .glb, .gltf or .bvh")->required();
+    add_truth(c, r.truth);
+    c->add_option("--target", r.target, "Convention of the output")->capture_default_str();
+    c->add_option("--to-rate", r.to_rate, "Samples per second of the output");
+    c->add_option("--timeline", r.timeline, "Only the animation of this name");
+    c->add_option("--range", r.range, "First and last frame, both included")->expected(2);
+    c->add_option("--order", r.order, "Order of the rotations in BVH")->capture_default_str();
+    c->add_flag("--replace", r.replace, "Replace files that exist");
+    add_common(c, r);
+    c->footer("Example: mellow convert capture.bvh capture.glb --unit inch --up +Y --front +Z");
+    return c;
+}
+
+CLI::App* add_compare(CLI::App& app, CompareRequest& r) {
+    CLI::App* c = app.add_subcommand(
+        "compare", "Measure how differently two files move, joint by joint and vertex by vertex");
+    c->add_option("a", r.a, "The file to measure against")->required();
+    c->add_option("b", r.b, "The file to measure")->required();
+    add_truth(c, r.truth_a);
+    add_truth(c, r.truth_b, "-b");
+    c->add_option("--timeline", r.timeline_a, "Animation of the first file");
+    c->add_option("--timeline-b", r.timeline_b, "Animation of the second file");
+    c->add_option("--map", r.map, "Joints with other names in the second file: hips=Pelvis ...");
+    c->add_option("--tolerance", r.tolerance_mm, "Most millimetres")->capture_default_str();
+    c->add_option("--tolerance-degrees", r.tolerance_degrees, "Most degrees")
+        ->capture_default_str();
+    add_common(c, r);
+    c->footer("Example: mellow compare walk.bvh walk.glb --unit inch --tolerance 1");
+    return c;
+}
+
 CLI::App* add_demo(CLI::App& app, DemoRequest& r) {
     CLI::App* c =
         app.add_subcommand("demo", "Write the orchard's demo data and run the whole job on it");
@@ -87,10 +128,14 @@ int run(int argc, char** argv) {
     DescribeRequest to_describe;
     PackRequest to_pack;
     ViewRequest to_view;
+    ConvertRequest to_convert;
+    CompareRequest to_compare;
     DemoRequest to_demo;
     CLI::App* const c_describe = add_describe(app, to_describe);
     CLI::App* const c_pack = add_pack(app, to_pack);
     CLI::App* const c_view = add_view(app, to_view);
+    CLI::App* const c_convert = add_convert(app, to_convert);
+    CLI::App* const c_compare = add_compare(app, to_compare);
     add_demo(app, to_demo);
     try {
         app.parse(argc, argv);
@@ -100,6 +145,8 @@ int run(int argc, char** argv) {
     if (c_describe->parsed()) return describe(to_describe);
     if (c_pack->parsed()) return pack(to_pack);
     if (c_view->parsed()) return view(to_view);
+    if (c_convert->parsed()) return convert(to_convert);
+    if (c_compare->parsed()) return compare(to_compare);
     return demo(to_demo);
 }
 

@@ -31,8 +31,8 @@ TEST(RecipeTest, LittleIsNeededAndTheRestHasItsDefault) {
     EXPECT_EQ(r.root, "root");
     EXPECT_DOUBLE_EQ(r.tolerance.mm, 0.05);
     EXPECT_DOUBLE_EQ(r.tolerance.degrees, 0.01);
-    EXPECT_FALSE(r.metres_per_unit.has_value());
-    EXPECT_FALSE(r.source_rate.has_value());
+    EXPECT_FALSE(r.truth.metres_per_unit.has_value());
+    EXPECT_FALSE(r.truth.rate.has_value());
     ASSERT_EQ(r.clips.size(), 1U);
     EXPECT_FALSE(r.clips[0].range.loop);
     EXPECT_FALSE(r.clips[0].travel.ground);
@@ -75,10 +75,10 @@ tolerance_degrees = 0.5
 )");
     ASSERT_THAT(parsed, IsOk());
     const Recipe& r = parsed.value();
-    EXPECT_DOUBLE_EQ(*r.metres_per_unit, 0.056444);
-    EXPECT_EQ(*r.up, Axis::kPlusZ);
-    EXPECT_EQ(*r.front, Axis::kMinusX);
-    EXPECT_EQ(*r.source_rate, (FrameRate{30000, 1001}));
+    EXPECT_DOUBLE_EQ(*r.truth.metres_per_unit, 0.056444);
+    EXPECT_EQ(*r.truth.up, Axis::kPlusZ);
+    EXPECT_EQ(*r.truth.front, Axis::kMinusX);
+    EXPECT_EQ(*r.truth.rate, (FrameRate{30000, 1001}));
     EXPECT_EQ(r.rate, (FrameRate{30000, 1001}));
     EXPECT_EQ(r.keep_joints, (std::vector<std::string>{"weapon", "hat"}));
     EXPECT_EQ(r.target_convention.front, Axis::kMinusY);

@@ -11,12 +11,12 @@ GROUND = ["base", "math", "model"]
 STAGES = ["read", "rig", "bake", "shape", "travel", "fit", "write", "crate", "prove", "draw", "pack"]
 HEADERS = {
     "base": ["finding", "result", "parallel"],
-    "math": ["vec3", "quat", "transform"],
+    "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
-              "joint_source"],
+              "joint_source", "true_convention"],
     "read": ["read"], "rig": ["rig", "rig_sheet"], "bake": ["bake"], "shape": ["shape"], "travel": ["travel"],
-    "fit": ["fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock"], "draw": ["sheet"],
-    "pack": ["pack", "recipe", "crate"],
+    "fit": ["fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
+    "pack": ["pack", "recipe", "crate", "convert_file"],
 }
 OWNER = {name: stage for stage, names in HEADERS.items() for name in names}
 FORBIDDEN_IN_CORE = ["<fstream>", "<iostream>", "<cstdio>", "<filesystem>", "<chrono>", "<ctime>", "<thread>", "<fmt/core.h>"]

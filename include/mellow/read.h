@@ -30,7 +30,8 @@ struct ReadLimits {
 struct ReadResult {
     Scene scene;
     Findings findings;
-    std::string format;  ///< "glTF 2.0 binary", "glTF 2.0" or "BVH"
+    std::string format;           ///< "glTF 2.0 binary", "glTF 2.0" or "BVH"
+    bool keys_on_frames = false;  ///< the format counts frames, not seconds
 };
 
 using Bytes = std::vector<std::uint8_t>;

@@ -3,7 +3,6 @@
 #pragma once
 
 #include <filesystem>
-#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -14,6 +13,7 @@
 #include "mellow/result.h"
 #include "mellow/shape.h"
 #include "mellow/travel.h"
+#include "mellow/true_convention.h"
 
 namespace mellow {
 
@@ -30,9 +30,7 @@ struct Recipe {
     std::string hash;              ///< of its text, XXH3 128 bits in hex
 
     std::string source, rig, strip_prefix;
-    std::optional<double> metres_per_unit;
-    std::optional<Axis> up, front;
-    std::optional<FrameRate> source_rate;
+    TrueConvention truth;  ///< what the source really is, where it says otherwise
 
     std::vector<std::string> keep_joints;
 

@@ -66,7 +66,7 @@ const toml::node* TomlTable::find(std::string_view key, bool required, std::stri
     return node;
 }
 
-std::string TomlTable::text(std::string_view key, std::optional<std::string> fallback) {
+std::string TomlTable::text(std::string_view key, const std::optional<std::string>& fallback) {
     const toml::node* node = find(key, !fallback, "a text");
     if (node == nullptr) return fallback.value_or("");
     if (const auto value = node->value_exact<std::string>()) return *value;
@@ -83,7 +83,7 @@ double TomlTable::number(std::string_view key, std::optional<double> fallback) {
     return 0;
 }
 
-std::string TomlTable::number_or_text(std::string_view key, std::optional<std::string> fallback) {
+std::string TomlTable::number_or_text(std::string_view key, const std::optional<std::string>& fallback) {
     const toml::node* node = find(key, !fallback, "a number or a text");
     if (node == nullptr) return fallback.value_or("");
     if (const auto value = node->value_exact<std::string>()) return *value;
@@ -142,8 +142,8 @@ std::vector<double> TomlTable::numbers(std::string_view key, std::size_t row) {
 }
 
 std::string TomlTable::choice(std::string_view key, const std::vector<std::string>& allowed,
-                              std::optional<std::string> fallback) {
-    const std::string value = text(key, std::move(fallback));
+                              const std::optional<std::string>& fallback) {
+    std::string value = text(key, fallback);
     if (!error_ && std::find(allowed.begin(), allowed.end(), value) == allowed.end())
         fail(Code::kValueBad, key, "\"" + value + "\"",
              fmt::format("one of: {}", fmt::join(allowed, ", ")));

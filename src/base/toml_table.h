@@ -20,17 +20,17 @@ class TomlTable {
     TomlTable(const toml::table& table, std::string file, std::string place);
 
     bool has(std::string_view key) const { return table_.contains(key); }
-    std::string text(std::string_view key, std::optional<std::string> fallback = {});
+    std::string text(std::string_view key, const std::optional<std::string>& fallback = {});
     double number(std::string_view key, std::optional<double> fallback = {});
     /// A number or a text, as text; for values such as a unit or a rate.
-    std::string number_or_text(std::string_view key, std::optional<std::string> fallback = {});
+    std::string number_or_text(std::string_view key, const std::optional<std::string>& fallback = {});
     bool flag(std::string_view key, bool fallback);
     std::vector<std::string> texts(std::string_view key, std::vector<std::string> fallback);
     /// Numbers, or rows of numbers flattened when `row` is above 1.
     std::vector<double> numbers(std::string_view key, std::size_t row = 1);
     /// One of `allowed`; anything else is an error that names the nearest.
     std::string choice(std::string_view key, const std::vector<std::string>& allowed,
-                       std::optional<std::string> fallback = {});
+                       const std::optional<std::string>& fallback = {});
     const toml::table* table(std::string_view key);
     std::vector<const toml::table*> tables(std::string_view key);
 

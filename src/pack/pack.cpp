@@ -62,16 +62,7 @@ class Packer {
         MELLOW_TRY(ReadResult read, read_scene(path));
         scene_ = std::move(read.scene);
         take_findings(read.findings, {Code::kAssumed});
-        Convention& convention = scene_.convention;
-        if (recipe_.metres_per_unit) convention.metres_per_unit = *recipe_.metres_per_unit;
-        convention.up = recipe_.up.value_or(convention.up);
-        convention.front = recipe_.front.value_or(convention.front);
-        if (recipe_.source_rate) {
-            if (read.format == "BVH") declare_rate(scene_, *recipe_.source_rate);
-            scene_.rate = *recipe_.source_rate;
-            scene_.rate_known = true;
-            snap_keys(scene_);
-        }
+        MELLOW_CHECK(overrule(scene_, recipe_.truth, read.keys_on_frames));
         take_findings(take_stock(scene_).findings,
                       {Code::kUnbaked, Code::kStillTail, Code::kPrefix, Code::kLeftOut,
                        Code::kDefaultName, Code::kUnweighted});
@@ -86,7 +77,7 @@ class Packer {
 
     /// Takes findings into the report, but for codes that the recipe has answered.
     void take_findings(const Findings& findings, const std::vector<Code>& answered) {
-        const bool all_said = recipe_.metres_per_unit && recipe_.up && recipe_.front;
+        const bool all_said = recipe_.truth.whole();
         for (const Finding& f : findings) {
             const bool skip = std::find(answered.begin(), answered.end(), f.code) != answered.end();
             if (!skip || (f.code == Code::kAssumed && !all_said)) report_.findings.push_back(f);

@@ -20,17 +20,17 @@ void read_source(TomlTable& t, Recipe& recipe) {
     recipe.strip_prefix = t.text("strip_prefix", "");
     if (t.has("unit")) {
         const std::string unit = t.number_or_text("unit");
-        recipe.metres_per_unit = parse_unit(unit);
-        if (!recipe.metres_per_unit)
+        recipe.truth.metres_per_unit = parse_unit(unit);
+        if (!recipe.truth.metres_per_unit)
             t.fail(Code::kValueBad, "unit", "\"" + unit + "\"",
                    "metre, centimetre, millimetre, inch, foot or metres per unit as a number");
     }
-    if (t.has("up")) recipe.up = parse_axis(t.choice("up", kAxisNames));
-    if (t.has("front")) recipe.front = parse_axis(t.choice("front", kAxisNames));
+    if (t.has("up")) recipe.truth.up = parse_axis(t.choice("up", kAxisNames));
+    if (t.has("front")) recipe.truth.front = parse_axis(t.choice("front", kAxisNames));
     if (t.has("rate")) {
         const std::string rate = t.number_or_text("rate");
-        recipe.source_rate = parse_rate(rate);
-        if (!recipe.source_rate)
+        recipe.truth.rate = parse_rate(rate);
+        if (!recipe.truth.rate)
             t.fail(Code::kValueBad, "rate", rate,
                    "frames per second, such as 24 or \"30000/1001\"");
     }
@@ -131,9 +131,9 @@ Status read_clips(TomlTable& top, Recipe& recipe) {
 }
 
 Status check_convention(const Recipe& recipe) {
-    if (!recipe.up && !recipe.front) return {};
-    const Convention convention{1, recipe.up.value_or(Axis::kPlusY),
-                                recipe.front.value_or(Axis::kPlusZ)};
+    if (!recipe.truth.up && !recipe.truth.front) return {};
+    const Convention convention{1, recipe.truth.up.value_or(Axis::kPlusY),
+                                recipe.truth.front.value_or(Axis::kPlusZ)};
     if (is_valid(convention)) return {};
     return Finding{Code::kValueBad,
                    Severity::kStop,

@@ -99,6 +99,7 @@ class BvhReader {
 
     Result<ReadResult> read() {
         out_.format = "BVH";
+        out_.keys_on_frames = true;
         read_hierarchy();
         if (!in_.error) read_motion();
         if (in_.error) return *in_.error;

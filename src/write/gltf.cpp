@@ -1,4 +1,4 @@
-// The GLB writer. JSON is appended text, since most of it is numbers and carried raw text; the
+// The glTF writer. JSON is appended text, since most of it is numbers and carried raw text; the
 // binary chunk is filled alongside.
 #include <fmt/format.h>
 
@@ -50,6 +50,17 @@ std::string list(const std::vector<std::string>& items) {
     return items.empty() ? "" : fmt::format("[{}]", fmt::join(items, ","));
 }
 
+/// A file name as a URI reference (RFC 3986): everything but plain letters and digits escaped.
+std::string uri_of(const std::string& file) {
+    std::string out;
+    for (const char c : file) {
+        const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ||
+                           (c >= '0' && c <= '9') || c == '-' || c == '_' || c == '.' || c == '~';
+        out += plain ? std::string(1, c) : fmt::format("%{:02X}", static_cast<unsigned char>(c));
+    }
+    return out;
+}
+
 template <class T>
 std::string floats(const T& values) {
     std::vector<float> single;
@@ -57,11 +68,26 @@ std::string floats(const T& values) {
     return fmt::format("[{}]", fmt::join(single, ","));
 }
 
-class GlbWriter {
+class GltfWriter {
   public:
-    explicit GlbWriter(const Scene& scene) : scene_(scene) {}
+    /// With `name`, buffer and pictures are files of their own beside the text.
+    explicit GltfWriter(const Scene& scene, std::string name = {})
+        : scene_(scene), beside_(std::move(name)) {}
 
-    std::vector<std::uint8_t> run() {
+    std::vector<std::uint8_t> binary() {
+        const std::string json = run();
+        return container(json);
+    }
+
+    std::vector<WrittenFile> text() {
+        const std::string json = run();
+        files_.insert(files_.begin(), {beside_ + ".gltf", {json.begin(), json.end()}});
+        if (!bin_.empty()) files_.insert(files_.begin() + 1, {beside_ + ".bin", std::move(bin_)});
+        return std::move(files_);
+    }
+
+  private:
+    std::string run() {
         Object top;
         top.raw("asset", Object()
                              .text("version", "2.0")
@@ -97,11 +123,15 @@ class GlbWriter {
         top.raw("extras", scene_.extras);
         top.raw("accessors", list(accessors_));
         top.raw("bufferViews", list(views_));
-        if (!bin_.empty()) top.raw("buffers", fmt::format("[{{\"byteLength\":{}}}]", bin_.size()));
-        return container(top.done());
+        if (!bin_.empty()) {
+            Object buffer;
+            if (!beside_.empty()) buffer.text("uri", uri_of(beside_ + ".bin"));
+            top.raw("buffers",
+                    "[" + buffer.raw("byteLength", std::to_string(bin_.size())).done() + "]");
+        }
+        return top.done();
     }
 
-  private:
     // ---- the binary chunk
     int add_view(std::span<const std::uint8_t> bytes, int target) {
         bin_.resize((bin_.size() + 3) / 4 * 4);
@@ -302,9 +332,14 @@ class GlbWriter {
         for (const Image& image : scene_.images) {
             Object o;
             o.text("name", image.name);
-            if (image.bytes.empty())
+            if (image.bytes.empty()) {
                 o.text("uri", image.uri);
-            else
+            } else if (!beside_.empty()) {
+                const std::string file = fmt::format("{}_{}.{}", beside_, out.size(),
+                                                     image.mime == "image/jpeg" ? "jpg" : "png");
+                files_.push_back({file, image.bytes});
+                o.text("uri", uri_of(file));
+            } else
                 o.index("bufferView", add_view(image.bytes, 0)).text("mimeType", image.mime);
             out.push_back(o.raw("extensions", image.extensions).raw("extras", image.extras).done());
         }
@@ -394,6 +429,8 @@ class GlbWriter {
     }
 
     const Scene& scene_;
+    std::string beside_;
+    std::vector<WrittenFile> files_;
     std::vector<std::uint8_t> bin_;
     std::vector<std::string> accessors_, views_;
     std::map<std::vector<double>, int> times_;
@@ -401,6 +438,10 @@ class GlbWriter {
 
 }  // namespace
 
-std::vector<std::uint8_t> write_glb(const Scene& scene) { return GlbWriter(scene).run(); }
+std::vector<std::uint8_t> write_glb(const Scene& scene) { return GltfWriter(scene).binary(); }
+
+std::vector<WrittenFile> write_gltf(const Scene& scene, const std::string& name) {
+    return GltfWriter(scene, name).text();
+}
 
 }  // namespace mellow

@@ -1,0 +1,128 @@
+#include "mellow/compare.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "commands.h"
+
+namespace mellow::cli {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json json_of(const Deviation& d, const Comparison& c) {
+    return {{"worst", d.worst},
+            {"mean", d.mean()},
+            {"at", d.what},
+            {"seconds", d.sample / c.moments_per_second},
+            {"compared", d.count}};
+}
+
+Json json_of(const Comparison& c, bool within) {
+    Json json{{"within_tolerance", within},
+              {"seconds", {c.seconds_a, c.seconds_b}},
+              {"moments", c.moments},
+              {"height_m", c.height_m},
+              {"only_in_first", c.only_a},
+              {"only_in_second", c.only_b},
+              {"other_meshes", c.other_meshes},
+              {"joint_position_mm", json_of(c.position_mm, c)},
+              {"joint_rotation_degrees", json_of(c.rotation_degrees, c)},
+              {"vertex_mm", json_of(c.vertex_mm, c)},
+              {"morph_weight", json_of(c.weight, c)}};
+    json["joints"] = Json::array();
+    for (const JointComparison& j : c.joints)
+        json["joints"].push_back({{"name", j.joint},
+                                  {"position_mm", json_of(j.position_mm, c)},
+                                  {"rotation_degrees", json_of(j.rotation_degrees, c)},
+                                  {"rest_mm", j.rest_mm},
+                                  {"rest_degrees", j.rest_degrees}});
+    return json;
+}
+
+std::string words(const char* what, const Deviation& d, const char* unit, const Comparison& c) {
+    if (d.count == 0) return fmt::format("{:9} nothing to compare\n", what);
+    return fmt::format("{:9} worst {:.3g} {} at {}, {:.3f} s; mean {:.3g} over {}\n", what, d.worst,
+                       unit, d.what.empty() ? "-" : d.what, d.sample / c.moments_per_second,
+                       d.mean(), d.count);
+}
+
+std::string text_of(const Comparison& c) {
+    std::string text = fmt::format("joints {}, moments {}, {:.4f} s against {:.4f} s\n\n",
+                                   c.joints.size(), c.moments, c.seconds_a, c.seconds_b);
+    text += fmt::format("{:24} {:>10} {:>10} {:>10} {:>10} {:>10}\n", "joint", "worst mm",
+                        "mean mm", "degrees", "rest mm", "rest deg");
+    for (const JointComparison& j : c.joints)
+        text += fmt::format("{:24} {:10.3g} {:10.3g} {:10.3g} {:10.3g} {:10.3g}\n", j.joint,
+                            j.position_mm.worst, j.position_mm.mean(), j.rotation_degrees.worst,
+                            j.rest_mm, j.rest_degrees);
+    text += "\n" + words("joints", c.position_mm, "mm", c);
+    text += words("turns", c.rotation_degrees, "degrees", c);
+    text += words("vertices", c.vertex_mm, "mm", c);
+    text += words("morphs", c.weight, "of weight", c);
+    if (c.height_m > 0)
+        text += fmt::format("worst joint in heights of the figure: {:.3g}\n",
+                            c.position_mm.worst / 1000 / c.height_m);
+    if (!c.only_a.empty())
+        text += fmt::format("only in the first: {}\n", fmt::join(c.only_a, ", "));
+    if (!c.only_b.empty())
+        text += fmt::format("only in the second: {}\n", fmt::join(c.only_b, ", "));
+    if (!c.other_meshes.empty())
+        text += fmt::format("meshes with other vertices: {}\n", fmt::join(c.other_meshes, ", "));
+    return text;
+}
+
+/// Index of a timeline by name, 0 for no name; -1, said, when there is none of that name.
+int timeline_of(const Scene& scene, const std::string& name, int& exit) {
+    if (name.empty()) return 0;
+    std::vector<std::string> names;
+    for (std::size_t i = 0; i < scene.timelines.size(); ++i) {
+        names.push_back(scene.timelines[i].name);
+        if (names.back() == name) return static_cast<int>(i);
+    }
+    exit = fail({Code::kNameUnknown, Severity::kStop, "--timeline", "\"" + name + "\"",
+                 fmt::format("one of: {}", fmt::join(names, ", ")), "correct the name"});
+    return -1;
+}
+
+}  // namespace
+
+int compare(const CompareRequest& request) {
+    CompareOptions options;
+    for (const std::string& pair : request.map) {
+        const auto sign = pair.find('=');
+        if (sign == 0 || sign == std::string::npos || sign + 1 == pair.size()) {
+            fail({Code::kValueBad, Severity::kStop, "--map", "\"" + pair + "\"",
+                  "NAME_IN_FIRST=NAME_IN_SECOND", ""});
+            return kUsage;
+        }
+        options.names[pair.substr(0, sign)] = pair.substr(sign + 1);
+    }
+    int exit = kDone;
+    auto a = read_as(request.a, request.truth_a, exit);
+    if (!a) return exit;
+    auto b = read_as(request.b, request.truth_b, exit);
+    if (!b) return exit;
+    options.timeline_a = timeline_of(a->scene, request.timeline_a, exit);
+    options.timeline_b = timeline_of(b->scene, request.timeline_b, exit);
+    if (exit != kDone) return exit;
+    mellow::convert(a->scene, {});
+    mellow::convert(b->scene, {});
+    const auto compared = compare_motion(a->scene, b->scene, options);
+    if (!compared) return fail(compared.failure());
+    const Comparison& c = compared.value();
+    const bool within = c.position_mm.worst <= request.tolerance_mm &&
+                        c.vertex_mm.worst <= request.tolerance_mm &&
+                        c.rotation_degrees.worst <= request.tolerance_degrees;
+    if (request.json)
+        fmt::print("{}\n", json_of(c, within).dump(2));
+    else if (!request.quiet)
+        fmt::print("{}{} {} mm, {} degrees\n", text_of(c),
+                   within ? "within" : "ABOVE the tolerance of", request.tolerance_mm,
+                   request.tolerance_degrees);
+    return within ? kDone : kChecksFailed;
+}
+
+}  // namespace mellow::cli

@@ -1,0 +1,55 @@
+#include "commands.h"
+#include "mellow/true_convention.h"
+
+namespace mellow::cli {
+namespace {
+
+Finding bad_option(const char* option, const std::string& value, const char* expected) {
+    return {Code::kValueBad, Severity::kStop, option, "\"" + value + "\"", expected, ""};
+}
+
+Result<TrueConvention> parse(const TypedConvention& typed) {
+    TrueConvention truth;
+    if (!typed.unit.empty() && !(truth.metres_per_unit = parse_unit(typed.unit)))
+        return bad_option("--unit", typed.unit,
+                          "metre, centimetre, millimetre, inch, foot or metres per unit");
+    if (!typed.up.empty() && !(truth.up = parse_axis(typed.up)))
+        return bad_option("--up", typed.up, "+X, -X, +Y, -Y, +Z or -Z");
+    if (!typed.front.empty() && !(truth.front = parse_axis(typed.front)))
+        return bad_option("--front", typed.front, "+X, -X, +Y, -Y, +Z or -Z");
+    if (!typed.rate.empty() && !(truth.rate = parse_rate(typed.rate)))
+        return bad_option("--rate", typed.rate, "frames per second, such as 24 or 30000/1001");
+    return truth;
+}
+
+}  // namespace
+
+std::optional<ReadResult> read_as(const std::string& file, const TypedConvention& typed,
+                                  int& exit) {
+    const auto truth = parse(typed);
+    if (!truth) {
+        fail(truth.failure());
+        exit = kUsage;
+        return {};
+    }
+    auto read = read_scene(file);
+    if (!read) {
+        exit = fail(read.failure());
+        return {};
+    }
+    if (Status status = overrule(read.value().scene, truth.value(), read.value().keys_on_frames);
+        !status) {
+        Finding failure = status.failure();
+        failure.where = "--up, --front";
+        fail(failure);
+        exit = kUsage;
+        return {};
+    }
+    if (truth.value().whole())
+        std::erase_if(read.value().findings, [](const Finding& f) {
+            return f.code == Code::kAssumed && f.severity == Severity::kNote;
+        });
+    return std::move(read).value();
+}
+
+}  // namespace mellow::cli

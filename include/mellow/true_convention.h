@@ -1,0 +1,30 @@
+// What a file's numbers really are, where that is not what the file says.
+#pragma once
+
+#include <optional>
+
+#include "mellow/convention.h"
+#include "mellow/rate.h"
+#include "mellow/result.h"
+#include "mellow/scene.h"
+
+namespace mellow {
+
+/// Members that are not set leave what the file says.
+struct TrueConvention {
+    std::optional<double> metres_per_unit;
+    std::optional<Axis> up, front;
+    std::optional<FrameRate> rate;
+
+    /// True when unit, up and front are all said: nothing about space is left to assume.
+    bool whole() const { return metres_per_unit && up && front; }
+};
+
+/// Overrules what `scene` says of itself; no number changes but key times. `keys_on_frames` says
+/// that the file counts frames (BVH): another rate then moves every key to the same frame number at
+/// that rate. Otherwise keys stand at seconds, and the rate only says how frames are counted. Keys
+/// that miss a frame by rounding alone are put on it. Fails with value-bad when up and front lie
+/// along one line.
+Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames);
+
+}  // namespace mellow

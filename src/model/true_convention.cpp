@@ -1,0 +1,29 @@
+#include "mellow/true_convention.h"
+
+#include <fmt/format.h>
+
+namespace mellow {
+
+Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames) {
+    Convention c = scene.convention;
+    c.metres_per_unit = truth.metres_per_unit.value_or(c.metres_per_unit);
+    c.up = truth.up.value_or(c.up);
+    c.front = truth.front.value_or(c.front);
+    if (!is_valid(c))
+        return Finding{Code::kValueBad,
+                       Severity::kStop,
+                       "unit, up and front",
+                       fmt::format("up {} and front {} along one line, or no unit above 0",
+                                   name(c.up), name(c.front)),
+                       "two different lines",
+                       "set both up and front"};
+    scene.convention = c;
+    if (!truth.rate) return {};
+    if (keys_on_frames) declare_rate(scene, *truth.rate);
+    scene.rate = *truth.rate;
+    scene.rate_known = true;
+    snap_keys(scene);
+    return {};
+}
+
+}  // namespace mellow

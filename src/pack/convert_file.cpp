@@ -1,0 +1,175 @@
+#include "mellow/convert_file.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "mellow/bake.h"
+#include "mellow/rig.h"
+#include "mellow/safe_write.h"
+#include "mellow/shape.h"
+#include "mellow/write.h"
+
+namespace mellow {
+namespace {
+
+Finding bad(std::string where, std::string found, std::string expected, std::string remedy = {}) {
+    return {Code::kValueBad,  Severity::kStop,     std::move(where),
+            std::move(found), std::move(expected), std::move(remedy)};
+}
+
+class FileConverter {
+  public:
+    FileConverter(Scene scene, const std::filesystem::path& output, const ConvertOptions& options)
+        : scene_(std::move(scene)), output_(output), options_(options) {}
+
+    Result<ConvertReport> run() {
+        const auto target = find_preset(options_.target);
+        if (!target)
+            return bad("target", "\"" + options_.target + "\"", "one of: " + preset_names());
+        target_ = *target;
+        convert(scene_, {});
+        MELLOW_CHECK(choose_timeline());
+        const std::string ending = output_.extension().string();
+        std::vector<WrittenFile> files;
+        if (ending == ".bvh") {
+            MELLOW_TRY(files, bvh());
+        } else if (ending == ".glb" || ending == ".gltf") {
+            MELLOW_TRY(files, gltf(ending == ".glb"));
+        } else {
+            return bad(output_.string(), "the ending \"" + ending + "\"", ".glb, .gltf or .bvh",
+                       "the ending of the output chooses its format");
+        }
+        MELLOW_CHECK(write(files));
+        return std::move(report_);
+    }
+
+  private:
+    Status choose_timeline() {
+        if (options_.timeline.empty()) return {};
+        std::vector<std::string> names;
+        for (Timeline& t : scene_.timelines) {
+            names.push_back(t.name);
+            if (t.name != options_.timeline) continue;
+            Timeline chosen = std::move(t);
+            scene_.timelines.clear();
+            scene_.timelines.push_back(std::move(chosen));
+            return {};
+        }
+        return Finding{Code::kNameUnknown,
+                       Severity::kStop,
+                       "timeline",
+                       "\"" + options_.timeline + "\"",
+                       fmt::format("one of: {}", fmt::join(names, ", ")),
+                       "correct the name"};
+    }
+
+    /// Samples of one timeline: the asked range or all of it, at the asked rate or the source's.
+    Result<SamplePlan> plan(const Timeline& timeline) {
+        const auto span = key_span(timeline);
+        const double k = scene_.rate.per_second();
+        const auto first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3)),
+                   last = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
+        const Range range{timeline.name, options_.first.value_or(first),
+                          options_.last.value_or(last), false,
+                          fmt::format("timeline \"{}\"", timeline.name)};
+        MELLOW_TRY(const PlannedRange planned, plan_range(range, first, last, scene_.rate,
+                                                          options_.rate.value_or(scene_.rate)));
+        report_.findings.insert(report_.findings.end(), planned.findings.begin(),
+                                planned.findings.end());
+        return planned.plan;
+    }
+
+    Result<std::vector<WrittenFile>> gltf(bool binary) {
+        if (options_.rate || options_.first)
+            for (Timeline& timeline : scene_.timelines) {
+                MELLOW_TRY(const SamplePlan samples, plan(timeline));
+                resample(timeline, samples);
+            }
+        convert(scene_, target_);
+        if (binary)
+            return std::vector<WrittenFile>{{output_.filename().string(), write_glb(scene_)}};
+        return write_gltf(scene_, output_.stem().string());
+    }
+
+    static void resample(Timeline& timeline, const SamplePlan& samples) {
+        std::vector<double> from, to;
+        for (int k = 0; k < samples.samples; ++k) {
+            from.push_back(samples.second(k));
+            to.push_back(samples.rate.seconds(k));
+        }
+        const auto change = [&](Curve& curve, bool rotation) {
+            Curve sampled{Interpolation::kLinear, curve.width, to, {}};
+            sampled.values.resize(to.size() * static_cast<std::size_t>(curve.width));
+            sample(curve, rotation, from, sampled.values.data());
+            curve = std::move(sampled);
+        };
+        for (Channel& channel : timeline.channels)
+            change(channel.curve, channel.path == Path::kRotation);
+        for (MorphCurve& morph : timeline.morphs) change(morph.curve, false);
+    }
+
+    Result<std::vector<WrittenFile>> bvh() {
+        if (scene_.timelines.size() != 1) {
+            std::vector<std::string> names;
+            for (const Timeline& t : scene_.timelines) names.push_back(t.name);
+            return Finding{Code::kNoMotion,
+                           Severity::kStop,
+                           output_.string(),
+                           fmt::format("{} timelines: {}", names.size(), fmt::join(names, ", ")),
+                           "one timeline: BVH holds one motion",
+                           "choose one with --timeline"};
+        }
+        MELLOW_TRY(const SamplePlan samples, plan(scene_.timelines[0]));
+        MELLOW_TRY(const ChosenJoints chosen, choose_joints(scene_, {}));
+        MELLOW_TRY(const Rig rig, Rig::bind(scene_, 0, {}));
+        const Baked baked = bake(scene_, rig.source(), samples, chosen.skeleton, chosen.sources);
+        BvhOptions bvh;
+        bvh.order = options_.order;
+        for (const Node& node : scene_.nodes)
+            if (node.end_site)
+                bvh.tips[scene_.nodes[static_cast<std::size_t>(node.parent)].name] = node.local.t;
+        MELLOW_TRY(BvhText text,
+                   write_bvh(chosen.skeleton, baked.clip, Conversion({}, target_), bvh));
+        report_.findings.insert(report_.findings.end(), text.findings.begin(), text.findings.end());
+        if (!scene_.meshes.empty())
+            report_.findings.push_back({Code::kLeftOut, Severity::kWarning, output_.string(),
+                                        fmt::format("meshes: {}", scene_.meshes.size()),
+                                        "a skeleton: BVH holds nothing else",
+                                        "write glTF to keep them"});
+        return std::vector<WrittenFile>{
+            {output_.filename().string(), {text.text.begin(), text.text.end()}}};
+    }
+
+    /// The scene file last, so that it is never there without what it refers to.
+    Status write(const std::vector<WrittenFile>& files) {
+        const auto place = [&](const WrittenFile& f) { return output_.parent_path() / f.name; };
+        for (const WrittenFile& f : files)
+            if (!options_.replace && std::filesystem::exists(place(f)))
+                return Finding{Code::kOutputExists,
+                               Severity::kStop,
+                               place(f).string(),
+                               "a file of this name",
+                               "a place where nothing would be overwritten",
+                               "name another file, or add --replace"};
+        for (std::size_t i = files.size(); i-- > 0;)
+            MELLOW_CHECK(write_file(place(files[i]), files[i].bytes, options_.replace));
+        for (const WrittenFile& f : files) report_.files.push_back(place(f));
+        return {};
+    }
+
+    Scene scene_;
+    const std::filesystem::path& output_;
+    const ConvertOptions& options_;
+    Convention target_;
+    ConvertReport report_;
+};
+
+}  // namespace
+
+Result<ConvertReport> convert_file(Scene source, const std::filesystem::path& output,
+                                   const ConvertOptions& options) {
+    return FileConverter(std::move(source), output, options).run();
+}
+
+}  // namespace mellow

@@ -1,0 +1,218 @@
+#include "mellow/compare.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/text.h"
+#include "mellow/parallel.h"
+#include "mellow/pose.h"
+
+namespace mellow {
+namespace {
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
+
+std::vector<int> joints_of(const Scene& scene) {
+    std::vector<bool> joint(scene.nodes.size(), false);
+    for (const Skin& skin : scene.skins)
+        for (const int j : skin.joints) joint[at(j)] = true;
+    std::vector<int> out;
+    for (std::size_t n = 0; n < joint.size(); ++n) {
+        const Node& node = scene.nodes[n];
+        const bool bare = node.mesh == kNone && node.camera == kNone && !node.end_site;
+        if (scene.skins.empty() ? bare : joint[n]) out.push_back(static_cast<int>(n));
+    }
+    return out;
+}
+
+/// A timeline to play from its first key on; the rest pose without one.
+struct Player {
+    const Scene& scene;
+    const Timeline* timeline = nullptr;
+    double first = 0, seconds = 0;
+
+    Player(const Scene& s, int index) : scene(s) {
+        if (index < 0 || at(index) >= s.timelines.size()) return;
+        timeline = &s.timelines[at(index)];
+        const auto span = key_span(*timeline);
+        first = span[0], seconds = span[1] - span[0];
+    }
+    Pose pose(double s) const {
+        return timeline == nullptr ? rest_pose(scene) : pose_at(scene, *timeline, first + s);
+    }
+};
+
+struct Pair {
+    int a, b;
+};
+
+struct MeshPair {
+    int a, b;
+    bool same_vertices;
+    std::vector<std::pair<int, int>> targets;  // scalars of one name
+};
+
+double turned(const Affine& a, const Affine& b) {
+    return angle_between(rotation_of(a), rotation_of(b)) * 180 / std::numbers::pi;
+}
+
+class Comparer {
+  public:
+    Comparer(const Scene& a, const Scene& b, const CompareOptions& options)
+        : a_(a),
+          b_(b),
+          options_(options),
+          play_a_(a, options.timeline_a),
+          play_b_(b, options.timeline_b) {}
+
+    Result<Comparison> run() {
+        MELLOW_CHECK(match_joints());
+        match_meshes();
+        compare_rest();
+        out_.seconds_a = play_a_.seconds;
+        out_.seconds_b = play_b_.seconds;
+        out_.moments_per_second = a_.rate.per_second() * options_.oversample;
+        const double longest = std::max(play_a_.seconds, play_b_.seconds);
+        out_.moments = static_cast<int>(std::ceil(longest * out_.moments_per_second - 1e-6)) + 1;
+        constexpr int kChunk = 64;
+        std::vector<Comparison> parts(at((out_.moments + kChunk - 1) / kChunk), out_);
+        parallel_for(parts.size(), [&](std::size_t p) {
+            const int first = static_cast<int>(p) * kChunk;
+            for (int m = first; m < std::min(first + kChunk, out_.moments); ++m)
+                compare_moment(m, parts[p]);
+        });
+        for (const Comparison& part : parts) merge(part);
+        return std::move(out_);
+    }
+
+  private:
+    Status match_joints() {
+        std::vector<std::string> names;
+        for (const Node& node : b_.nodes) names.push_back(node.name);
+        for (const auto& [from, to] : options_.names) {
+            if (find_node(a_, from) == kNone) return unknown(from, a_, "the first file");
+            if (find_node(b_, to) == kNone) return unknown(to, b_, "the second file");
+        }
+        std::vector<bool> taken(b_.nodes.size(), false);
+        for (const int n : joints_of(a_)) {
+            const std::string& own = a_.nodes[at(n)].name;
+            const auto mapped = options_.names.find(own);
+            const int other = find_node(b_, mapped == options_.names.end() ? own : mapped->second);
+            if (other == kNone) {
+                out_.only_a.push_back(own);
+                continue;
+            }
+            taken[at(other)] = true;
+            pairs_.push_back({n, other});
+            out_.joints.push_back({own, {}, {}, 0, 0});
+        }
+        for (const int n : joints_of(b_))
+            if (!taken[at(n)] && find_node(a_, b_.nodes[at(n)].name) == kNone)
+                out_.only_b.push_back(b_.nodes[at(n)].name);
+        if (!pairs_.empty()) return {};
+        return Finding{Code::kNoJoints,
+                       Severity::kStop,
+                       "comparison",
+                       "no joint of the first file in the second",
+                       "joints of the same name",
+                       "give a table of names: --map hips=Pelvis"};
+    }
+
+    static Finding unknown(const std::string& name, const Scene& scene, const char* which) {
+        std::vector<std::string> names;
+        for (const Node& node : scene.nodes) names.push_back(node.name);
+        return {Code::kNameUnknown,   Severity::kStop,
+                "table of names",     fmt::format("\"{}\" is not in {}", name, which),
+                suggest(name, names), "correct the name"};
+    }
+
+    void match_meshes() {
+        const ScalarLayout la = scalar_layout(a_), lb = scalar_layout(b_);
+        for (std::size_t n = 0; n < a_.nodes.size(); ++n) {
+            const Node& node = a_.nodes[n];
+            const int other = find_node(b_, node.name);
+            if (node.mesh == kNone || other == kNone || b_.nodes[at(other)].mesh == kNone) continue;
+            const Mesh &x = a_.meshes[at(node.mesh)], &y = b_.meshes[at(b_.nodes[at(other)].mesh)];
+            MeshPair pair{
+                static_cast<int>(n), other, x.primitives.size() == y.primitives.size(), {}};
+            for (std::size_t p = 0; pair.same_vertices && p < x.primitives.size(); ++p)
+                pair.same_vertices =
+                    x.primitives[p].positions.size() == y.primitives[p].positions.size();
+            if (!pair.same_vertices) out_.other_meshes.push_back(node.name);
+            for (std::size_t t = 0; t < x.target_names.size(); ++t) {
+                const auto found =
+                    std::find(y.target_names.begin(), y.target_names.end(), x.target_names[t]);
+                if (found != y.target_names.end())
+                    pair.targets.emplace_back(
+                        la.offset[n] + static_cast<int>(t),
+                        lb.offset[at(other)] + static_cast<int>(found - y.target_names.begin()));
+            }
+            meshes_.push_back(std::move(pair));
+        }
+    }
+
+    void compare_rest() {
+        const Pose x = rest_pose(a_), y = rest_pose(b_);
+        for (std::size_t j = 0; j < pairs_.size(); ++j) {
+            const Affine &p = x.worlds[at(pairs_[j].a)], &q = y.worlds[at(pairs_[j].b)];
+            out_.joints[j].rest_mm = length(p.o - q.o) * 1000;
+            out_.joints[j].rest_degrees = turned(p, q);
+        }
+        Bounds bounds = mesh_bounds(a_, x);
+        if (!bounds.any) bounds = node_bounds(joints_of(a_), x);
+        if (bounds.any) out_.height_m = bounds.high.y - bounds.low.y;
+    }
+
+    void compare_moment(int m, Comparison& into) const {
+        const double second = m / out_.moments_per_second;
+        const Pose x = play_a_.pose(second), y = play_b_.pose(second);
+        for (std::size_t j = 0; j < pairs_.size(); ++j) {
+            const Affine &p = x.worlds[at(pairs_[j].a)], &q = y.worlds[at(pairs_[j].b)];
+            JointComparison& joint = into.joints[j];
+            joint.position_mm.add(length(p.o - q.o) * 1000, m, joint.joint);
+            joint.rotation_degrees.add(turned(p, q), m, joint.joint);
+        }
+        for (const MeshPair& pair : meshes_) {
+            const Node& node = a_.nodes[at(pair.a)];
+            for (const auto& [s, t] : pair.targets)
+                into.weight.add(std::abs(x.weights[at(s)] - y.weights[at(t)]), m, node.name);
+            const auto& parts = a_.meshes[at(node.mesh)].primitives;
+            const auto& others = b_.meshes[at(b_.nodes[at(pair.b)].mesh)].primitives;
+            for (std::size_t p = 0; pair.same_vertices && p < parts.size(); ++p) {
+                const auto v = posed_vertices(a_, pair.a, parts[p], x),
+                           w = posed_vertices(b_, pair.b, others[p], y);
+                for (std::size_t i = 0; i < v.size(); ++i)
+                    into.vertex_mm.add(length(v[i] - w[i]) * 1000, m, node.name);
+            }
+        }
+    }
+
+    void merge(const Comparison& part) {
+        for (std::size_t j = 0; j < out_.joints.size(); ++j) {
+            out_.joints[j].position_mm.merge(part.joints[j].position_mm);
+            out_.joints[j].rotation_degrees.merge(part.joints[j].rotation_degrees);
+            out_.position_mm.merge(part.joints[j].position_mm);
+            out_.rotation_degrees.merge(part.joints[j].rotation_degrees);
+        }
+        out_.vertex_mm.merge(part.vertex_mm);
+        out_.weight.merge(part.weight);
+    }
+
+    const Scene &a_, &b_;
+    const CompareOptions& options_;
+    Player play_a_, play_b_;
+    std::vector<Pair> pairs_;
+    std::vector<MeshPair> meshes_;
+    Comparison out_;
+};
+
+}  // namespace
+
+Result<Comparison> compare_motion(const Scene& a, const Scene& b, const CompareOptions& options) {
+    return Comparer(a, b, options).run();
+}
+
+}  // namespace mellow
