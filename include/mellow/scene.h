@@ -175,7 +175,8 @@ bool guess_rate(const Scene& scene, FrameRate& rate);
 /// Says that the frames of a file were taken at another rate than it claims: every key keeps its
 /// frame number and gets the seconds of the new rate.
 void declare_rate(Scene& scene, FrameRate rate);
-/// Moves keys that miss a frame of scene.rate by rounding alone (1e-5 of a frame, or single precision) onto it exactly.
+/// Moves keys that miss a frame of scene.rate by rounding alone (1e-5 of a frame, or single
+/// precision) onto it exactly.
 void snap_keys(Scene& scene);
 
 }  // namespace mellow

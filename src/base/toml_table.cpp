@@ -83,7 +83,8 @@ double TomlTable::number(std::string_view key, std::optional<double> fallback) {
     return 0;
 }
 
-std::string TomlTable::number_or_text(std::string_view key, const std::optional<std::string>& fallback) {
+std::string TomlTable::number_or_text(std::string_view key,
+                                      const std::optional<std::string>& fallback) {
     const toml::node* node = find(key, !fallback, "a number or a text");
     if (node == nullptr) return fallback.value_or("");
     if (const auto value = node->value_exact<std::string>()) return *value;

@@ -23,7 +23,8 @@ class TomlTable {
     std::string text(std::string_view key, const std::optional<std::string>& fallback = {});
     double number(std::string_view key, std::optional<double> fallback = {});
     /// A number or a text, as text; for values such as a unit or a rate.
-    std::string number_or_text(std::string_view key, const std::optional<std::string>& fallback = {});
+    std::string number_or_text(std::string_view key,
+                               const std::optional<std::string>& fallback = {});
     bool flag(std::string_view key, bool fallback);
     std::vector<std::string> texts(std::string_view key, std::vector<std::string> fallback);
     /// Numbers, or rows of numbers flattened when `row` is above 1.
