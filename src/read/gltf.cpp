@@ -201,6 +201,9 @@ void read_asset(GltfDocument& doc, Scene& scene) {
     };
     names("extensionsUsed", scene.extensions_used);
     names("extensionsRequired", scene.extensions_required);
+    // Unpacked by now, and nothing that is written needs it.
+    std::erase(scene.extensions_used, kPackedViews);
+    std::erase(scene.extensions_required, kPackedViews);
     simdjson::dom::array cameras;
     if (!doc.root()["cameras"].get(cameras))
         for (const auto camera : cameras) scene.cameras.push_back(simdjson::minify(camera));

@@ -14,7 +14,8 @@ std::uint32_t u32(std::span<const std::uint8_t> bytes, std::size_t at) {
 /// Extensions that change nothing a skeleton, a skin or a curve needs: carried as they are.
 bool is_carried(std::string_view name) {
     return name.starts_with("KHR_materials_") || name == "KHR_texture_transform" ||
-           name == "KHR_texture_basisu" || name == "EXT_texture_webp";
+           name == "KHR_texture_basisu" || name == "EXT_texture_webp" ||
+           name == "KHR_mesh_quantization";
 }
 
 std::optional<Bytes> decode_base64(std::string_view text) {
@@ -145,10 +146,11 @@ void GltfDocument::open(std::span<const std::uint8_t> bytes) {
         if (root_["extensionsRequired"].get(names))
             return fail(Code::kGltfBroken, "extensionsRequired", required, "a list of names");
         for (const auto name : names)
-            if (std::string_view n; name.get(n) || !is_carried(n))
-                return fail(Code::kGltfUnsupported, "extensionsRequired", simdjson::to_string(name),
-                            "no required extension that changes geometry or motion",
-                            "write the file without it");
+            if (std::string_view n; name.get(n) || !(is_carried(n) || n == kPackedViews))
+                return fail(
+                    Code::kGltfUnsupported, "extensionsRequired", simdjson::to_string(name),
+                    "no required extension but those on materials, quantisation and packed views",
+                    "write the file without it");
     }
     read_buffers();
     if (!failed()) read_views();
@@ -332,6 +334,10 @@ void GltfDocument::read_buffers() {
             bytes = owned_.back();
         } else if (i == 0 && binary) {
             bytes = bin_;
+        } else if (const auto extensions = object(list[i], "extensions", path);
+                   extensions && object(*extensions, kPackedViews, path)) {
+            buffers_.emplace_back();  // stands for what the packed views hold
+            continue;
         } else {
             return fail(Code::kGltfBroken, path, "no uri and no binary chunk", "bytes to read");
         }
@@ -343,29 +349,40 @@ void GltfDocument::read_buffers() {
     }
 }
 
+std::span<const std::uint8_t> GltfDocument::span_of(JsonObject object, const std::string& path) {
+    const int buffer = index(object, "buffer", buffers_.size(), path);
+    const std::int64_t offset = integer(object, "byteOffset", 0, path);
+    const std::int64_t length = integer(object, "byteLength", -1, path);
+    if (!failed() && buffer == kNone) fail(Code::kGltfBroken, path, "no buffer", "a buffer index");
+    if (failed()) return {};
+    const auto& bytes = buffers_[static_cast<std::size_t>(buffer)];
+    if (offset < 0 || length < 1 || static_cast<std::uint64_t>(length) > bytes.size() ||
+        static_cast<std::uint64_t>(offset) > bytes.size() - static_cast<std::uint64_t>(length)) {
+        fail(Code::kGltfReference, path,
+             fmt::format("{} bytes at {} of a buffer of {}", length, offset, bytes.size()),
+             "a view inside its buffer", "the file is cut short; write it again");
+        return {};
+    }
+    return bytes.subspan(static_cast<std::size_t>(offset), static_cast<std::size_t>(length));
+}
+
 void GltfDocument::read_views() {
     const auto list = objects(root_, "bufferViews", "");
     for (std::size_t i = 0; i < list.size() && !failed(); ++i) {
         const std::string path = fmt::format("bufferViews[{}]", i);
-        const int buffer = index(list[i], "buffer", buffers_.size(), path);
-        const std::int64_t offset = integer(list[i], "byteOffset", 0, path);
-        const std::int64_t length = integer(list[i], "byteLength", -1, path);
         const std::int64_t stride = integer(list[i], "byteStride", 0, path);
-        if (failed()) return;
-        if (buffer == kNone) return fail(Code::kGltfBroken, path, "no buffer", "a buffer index");
-        const auto& bytes = buffers_[static_cast<std::size_t>(buffer)];
-        if (offset < 0 || length < 1 || static_cast<std::uint64_t>(length) > bytes.size() ||
-            static_cast<std::uint64_t>(offset) > bytes.size() - static_cast<std::uint64_t>(length))
-            return fail(
-                Code::kGltfReference, path,
-                fmt::format("{} bytes at {} of a buffer of {}", length, offset, bytes.size()),
-                "a view inside its buffer", "the file is cut short; write it again");
         if (stride != 0 && (stride < 4 || stride > 252 || stride % 4 != 0))
             return fail(Code::kGltfBroken, path + ".byteStride", fmt::format("{}", stride),
                         "a multiple of 4 from 4 to 252");
-        views_.push_back(
-            {bytes.subspan(static_cast<std::size_t>(offset), static_cast<std::size_t>(length)),
-             static_cast<std::size_t>(stride)});
+        const auto extensions = object(list[i], "extensions", path);
+        if (const auto packed =
+                extensions ? object(*extensions, kPackedViews, path) : std::nullopt) {
+            unpack_view(*packed, integer(list[i], "byteLength", -1, path),
+                        static_cast<std::size_t>(stride), path);
+            continue;
+        }
+        const auto bytes = span_of(list[i], path);
+        views_.push_back({bytes, static_cast<std::size_t>(stride)});
     }
 }
 

@@ -16,6 +16,8 @@ namespace mellow {
 using JsonObject = simdjson::dom::object;
 using JsonElement = simdjson::dom::element;
 
+inline constexpr const char* kPackedViews = "EXT_meshopt_compression";
+
 struct BufferView {
     std::span<const std::uint8_t> bytes;
     std::size_t stride = 0;  ///< 0: tightly packed
@@ -91,6 +93,11 @@ class GltfDocument {
     void split(std::span<const std::uint8_t> bytes, std::span<const std::uint8_t>& json);
     void read_buffers();
     void read_views();
+    /// The bytes that buffer, byteOffset and byteLength of an object name.
+    std::span<const std::uint8_t> span_of(JsonObject object, const std::string& path);
+    /// Appends a view unpacked from EXT_meshopt_compression; `length` and `stride` are the view's.
+    void unpack_view(JsonObject extension, std::int64_t length, std::size_t stride,
+                     const std::string& path);
     void read_accessors();
     void check_accessor(const Accessor& accessor, const std::string& path);
     bool range_fits(int view, std::size_t offset, std::size_t count, std::size_t size,

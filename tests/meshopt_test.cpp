@@ -1,0 +1,163 @@
+// Packed and quantised glTF: what the codec packed is read as the plain numbers, and damage is
+// refused.
+#include <fmt/format.h>
+#include <meshoptimizer.h>
+
+#include <cmath>
+#include <cstring>
+
+#include "mellow/write.h"
+#include "support.h"
+
+namespace mellow {
+namespace {
+
+using test::FailsWith;
+using test::IsOk;
+using test::read_tiny;
+using test::text_bytes;
+
+using Packed = std::vector<unsigned char>;
+
+std::string base64(const Packed& bytes) {
+    const char* digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    std::string out;
+    for (std::size_t i = 0; i < bytes.size(); i += 3) {
+        unsigned v = 0;
+        for (std::size_t k = 0; k < 3; ++k) v = v << 8 | (i + k < bytes.size() ? bytes[i + k] : 0U);
+        for (int shift = 18; shift >= 0; shift -= 6)
+            out += i + static_cast<std::size_t>(18 - shift) / 6 > bytes.size()
+                       ? '='
+                       : digits[v >> shift & 63];
+    }
+    return out;
+}
+
+Packed pack_vertices(const void* data, std::size_t count, std::size_t stride) {
+    Packed out(meshopt_encodeVertexBufferBound(count, stride));
+    out.resize(meshopt_encodeVertexBuffer(out.data(), out.size(), data, count, stride));
+    return out;
+}
+
+Packed pack_triangles(const std::vector<unsigned>& indices, std::size_t vertices) {
+    Packed out(meshopt_encodeIndexBufferBound(indices.size(), vertices));
+    out.resize(meshopt_encodeIndexBuffer(out.data(), out.size(), indices.data(), indices.size()));
+    return out;
+}
+
+/// A file of one mesh whose positions and indices are packed views.
+std::string packed_file(const Packed& positions, std::size_t vertices, const Packed& indices,
+                        std::size_t corners, const std::string& attribute_more = "") {
+    Packed all = positions;
+    all.insert(all.end(), indices.begin(), indices.end());
+    const auto view = [](std::size_t offset, std::size_t bytes, std::size_t count,
+                         std::size_t stride, const char* mode, const std::string& more) {
+        return fmt::format(
+            R"({{"buffer":1,"byteLength":{},"extensions":{{"EXT_meshopt_compression":{{"buffer":0,"byteOffset":{},"byteLength":{},
+               "byteStride":{},"count":{},"mode":"{}"{}}}}}}})",
+            count * stride, offset, bytes, stride, count, mode, more);
+    };
+    return fmt::format(
+        R"({{"asset":{{"version":"2.0"}},"extensionsUsed":["EXT_meshopt_compression"],"extensionsRequired":["EXT_meshopt_compression"],
+        "buffers":[{{"byteLength":{},"uri":"data:;base64,{}"}},{{"byteLength":4096,"extensions":{{"EXT_meshopt_compression":{{"fallback":true}}}}}}],
+        "bufferViews":[{},{}],
+        "accessors":[{{"bufferView":0,"componentType":5126,"count":{},"type":"VEC3"}},{{"bufferView":1,"componentType":5123,"count":{},"type":"SCALAR"}}],
+        "meshes":[{{"primitives":[{{"attributes":{{"POSITION":0}},"indices":1}}]}}],"nodes":[{{"mesh":0}}]}})",
+        all.size(), base64(all),
+        view(0, positions.size(), vertices, 12, "ATTRIBUTES", attribute_more),
+        view(positions.size(), indices.size(), corners, 2, "TRIANGLES", ""), vertices, corners);
+}
+
+const std::vector<float> kPlaces{0, 0, 0, 1.5F, 0, 0, 0, -2.25F, 0, 1, 1, 0.125F};
+const std::vector<unsigned> kCorners{0, 1, 2, 2, 1, 3};
+
+std::string good_file() {
+    return packed_file(pack_vertices(kPlaces.data(), 4, 12), 4, pack_triangles(kCorners, 4), 6);
+}
+
+TEST(MeshoptTest, PackedVerticesAndTrianglesAreThePlainOnes) {
+    const auto read = read_tiny(text_bytes(good_file()));
+    ASSERT_THAT(read, IsOk());
+    const Primitive& p = read.value().scene.meshes[0].primitives[0];
+    ASSERT_EQ(p.positions.size(), 4U);
+    for (std::size_t i = 0; i < 12; ++i) EXPECT_EQ(p.positions[i / 3][i % 3], kPlaces[i]);
+    // The codec may turn a triangle round its corners, never over.
+    ASSERT_EQ(p.indices.size(), 6U);
+    for (std::size_t t = 0; t < 6; t += 3) {
+        const unsigned first = p.indices[t];
+        std::size_t at = t;
+        while (at < t + 3 && kCorners[at] != first) ++at;
+        ASSERT_LT(at, t + 3);
+        for (std::size_t c = 0; c < 3; ++c)
+            EXPECT_EQ(p.indices[t + c], kCorners[t + (at - t + c) % 3]);
+    }
+}
+
+TEST(MeshoptTest, WhatIsWrittenIsPlain) {
+    const auto read = read_tiny(text_bytes(good_file()));
+    EXPECT_TRUE(read.value().scene.extensions_required.empty());
+    const auto bytes = write_glb(read.value().scene);
+    EXPECT_EQ(std::string(bytes.begin(), bytes.end()).find("meshopt"), std::string::npos);
+    EXPECT_THAT(read_tiny(bytes), IsOk());
+}
+
+TEST(MeshoptTest, TheExponentialFilterGivesTheNumbersBack) {
+    std::vector<float> encoded(12);
+    meshopt_encodeFilterExp(encoded.data(), 4, 12, 24, kPlaces.data());
+    const auto read = read_tiny(
+        text_bytes(packed_file(pack_vertices(encoded.data(), 4, 12), 4, pack_triangles(kCorners, 4),
+                               6, R"(,"filter":"EXPONENTIAL")")));
+    ASSERT_THAT(read, IsOk());
+    const auto& p = read.value().scene.meshes[0].primitives[0].positions;
+    for (std::size_t i = 0; i < 12; ++i) EXPECT_NEAR(p[i / 3][i % 3], kPlaces[i], 1e-6);
+}
+
+TEST(MeshoptTest, DamageIsRefusedNotBelieved) {
+    struct Case {
+        std::string from, to;
+        Code code;
+    };
+    const Case cases[] = {
+        {"\"mode\":\"ATTRIBUTES\"", "\"mode\":\"OTHERS\"", Code::kGltfBroken},
+        {"\"byteStride\":12", "\"byteStride\":13", Code::kGltfBroken},
+        {"\"count\":4,\"mode\"", "\"count\":4000000000,\"mode\"", Code::kLimit},
+        {"\"count\":6,\"mode\"", "\"count\":5,\"mode\"", Code::kGltfBroken},
+        {"\"byteLength\":48", "\"byteLength\":60", Code::kGltfBroken},
+        {"\"byteOffset\":0", "\"byteOffset\":99999", Code::kGltfReference},
+        {"\"count\":4,\"mode\":\"ATTRIBUTES\"",
+         "\"count\":4,\"filter\":\"QUATERNION\",\"mode\":\"ATTRIBUTES\"", Code::kGltfBroken}};
+    for (const Case& c : cases) {
+        std::string text = good_file();
+        ASSERT_NE(text.find(c.from), std::string::npos) << c.from;
+        text.replace(text.find(c.from), c.from.size(), c.to);
+        EXPECT_THAT(read_tiny(text_bytes(text)), FailsWith(c.code, "EXT_meshopt_compression"))
+            << c.to;
+    }
+}
+
+TEST(MeshoptTest, EveryFlippedBitIsReadOrRefused) {
+    Packed vertices = pack_vertices(kPlaces.data(), 4, 12), corners = pack_triangles(kCorners, 4);
+    const auto check = [&](const Packed& v, const Packed& c) {
+        const auto read = read_tiny(text_bytes(packed_file(v, 4, c, 6)));
+        if (read.ok()) return;
+        EXPECT_FALSE(read.failure().expected.empty());
+    };
+    test::for_each_bit_flip(vertices, [&](const auto& v) { check(v, corners); });
+    test::for_each_bit_flip(corners, [&](const auto& c) { check(vertices, c); });
+}
+
+TEST(QuantizationTest, IntegerPlacesAreReadAsTheyStand) {
+    test::TinyGltf file;
+    const int places = file.bytes({0, 0, 0, 0, 1000, 65535}, "VEC3", 5123, false);
+    const auto read = read_tiny(file.glb(fmt::format(
+        R"("extensionsUsed":["KHR_mesh_quantization"],"extensionsRequired":["KHR_mesh_quantization"],
+           "meshes":[{{"primitives":[{{"mode":0,"attributes":{{"POSITION":{}}}}}]}}],"nodes":[{{"mesh":0,"scale":[0.001,0.001,0.001]}}])",
+        places)));
+    ASSERT_THAT(read, IsOk());
+    const auto& p = read.value().scene.meshes[0].primitives[0].positions;
+    EXPECT_EQ(p[0], (Float3{0, 0, 0}));
+    EXPECT_EQ(p[1], (Float3{0, 1000, 65535}));
+}
+
+}  // namespace
+}  // namespace mellow
