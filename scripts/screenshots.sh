@@ -22,4 +22,6 @@ mellow demo orchard --data-only --quiet
 cd orchard
 shot describe mellow describe tamsin.glb
 shot pack mellow pack tamsin.recipe.toml
+mellow convert crates/tamsin/clips/pick.glb pick.bvh --quiet
+shot compare mellow compare crates/tamsin/clips/pick.glb pick.bvh
 cp crates/tamsin/sheet.png "$out/sheet.png"
