@@ -55,7 +55,7 @@ std::string text_of(const Comparison& c) {
     text += fmt::format("{:24} {:>10} {:>10} {:>10} {:>10} {:>10}\n", "joint", "worst mm",
                         "mean mm", "degrees", "rest mm", "rest deg");
     for (const JointComparison& j : c.joints)
-        text += fmt::format("{:24} {:10.3g} {:10.3g} {:10.3g} {:10.3g} {:10.3g}\n", j.joint,
+        text += fmt::format("{:24} {:10.3g} {:10.3g} {:10.3g} {:10.1f} {:10.2f}\n", j.joint,
                             j.position_mm.worst, j.position_mm.mean(), j.rotation_degrees.worst,
                             j.rest_mm, j.rest_degrees);
     text += "\n" + words("joints", c.position_mm, "mm", c);

@@ -113,6 +113,36 @@ TEST(AssembleTest, AMeshBoundInAnotherPoseKeepsItsOwnBinds) {
     for (std::size_t v = 0; v < 3; ++v) EXPECT_LT(length(before[v] - after[v]), 1e-6);
 }
 
+TEST(AssembleTest, SkinsThatListTheirJointsInOtherOrdersBecomeOne) {
+    Scene scene = bound_scene();
+    Skin reversed = scene.skins[0];
+    std::swap(reversed.joints[0], reversed.joints[1]);
+    std::swap(reversed.inverse_binds[0], reversed.inverse_binds[1]);
+    scene.skins.push_back(reversed);
+    Mesh coat = scene.meshes[0];
+    for (std::uint16_t& joint : coat.primitives[0].influence_joints)
+        joint = joint == 0 ? std::uint16_t{1} : std::uint16_t{0};
+    scene.meshes.push_back(coat);
+    Node node = scene.nodes[3];
+    node.name = "coat";
+    node.mesh = node.skin = 1;
+    scene.nodes.push_back(node);
+    const auto chosen = choose_joints(scene, {}).value();
+    const Assembled out = assemble_skin(scene, chosen.skeleton, chosen.sources);
+    EXPECT_EQ(out.scene.skins.size(), 1U);
+    Pose bent = rest_pose(out.scene);
+    bent.worlds[1] = bent.worlds[1] * to_affine({{}, from_axis_angle({1, 0, 0}, 0.8), {1, 1, 1}});
+    const auto body = posed_vertices(out.scene, find_node(out.scene, "body"),
+                                     out.scene.meshes[0].primitives[0], bent);
+    const auto worn = posed_vertices(out.scene, find_node(out.scene, "coat"),
+                                     out.scene.meshes[1].primitives[0], bent);
+    for (std::size_t v = 0; v < body.size(); ++v) EXPECT_LT(length(body[v] - worn[v]), 1e-6);
+    EXPECT_GT(length(body[2] - posed_vertices(out.scene, find_node(out.scene, "body"),
+                                              out.scene.meshes[0].primitives[0],
+                                              rest_pose(out.scene))[2]),
+              0.1);
+}
+
 TEST(AssembleTest, AMeshWithoutSkinIsLeftOutAndSaid) {
     Scene scene = bound_scene();
     Node loose;

@@ -76,6 +76,41 @@ TEST(GltfTest, ThreeInterpolationsComeThrough) {
     }
 }
 
+TEST(GltfTest, SamplersMayBeSharedAndOneKeyHolds) {
+    TinyGltf file;
+    const int times = file.floats({2}, "SCALAR");
+    const int values = file.floats({7, 8, 9}, "VEC3");
+    const Scene scene = must_read(file.glb(
+        std::string(kTwoNodes) +
+        fmt::format(
+            R"(,"animations":[{{"channels":[{{"sampler":0,"target":{{"node":0,"path":"translation"}}}},
+            {{"sampler":0,"target":{{"node":1,"path":"scale"}}}}],"samplers":[{{"input":{},"output":{}}}]}}])",
+            times, values)));
+    ASSERT_EQ(scene.timelines[0].channels.size(), 2U);
+    for (const double t : {0.0, 2.0, 5.0}) {
+        const Pose pose = pose_at(scene, scene.timelines[0], t);
+        EXPECT_EQ(pose.worlds[0].o, (Vec3{7, 8, 9}));
+        EXPECT_NEAR(length(pose.worlds[1].y), 8, 1e-12);
+    }
+}
+
+TEST(GltfTest, TheShownSceneIsTheOneTheFileNames) {
+    const std::string two =
+        R"("nodes":[{"name":"a"},{"name":"b"},{"name":"c"}],"scenes":[{"nodes":[0]},{"name":"second","nodes":[2,1]}])";
+    EXPECT_EQ(must_read(TinyGltf().glb(two + R"(,"scene":1)")).roots, (std::vector<int>{2, 1}));
+    EXPECT_EQ(must_read(TinyGltf().glb(two + R"(,"scene":0)")).roots, (std::vector<int>{0}));
+    EXPECT_FALSE(read_tiny(TinyGltf().glb(two + R"(,"scene":2)")).ok());
+}
+
+TEST(GltfTest, CamerasSurviveARoundTrip) {
+    const Scene scene = must_read(TinyGltf().glb(
+        R"("cameras":[{"type":"perspective","perspective":{"yfov":0.7,"znear":0.1},"name":"eye"}],"nodes":[{"name":"eye","camera":0}])"));
+    const Scene again = must_read(write_glb(scene));
+    EXPECT_EQ(again.nodes[0].camera, 0);
+    ASSERT_EQ(again.cameras.size(), 1U);
+    EXPECT_NE(again.cameras[0].find("0.7"), std::string::npos);
+}
+
 TEST(GltfTest, NormalisedIntegersBecomeFractions) {
     TinyGltf file;
     const int times = file.floats({0, 1}, "SCALAR");

@@ -110,27 +110,37 @@ void bake_tile(const PoseTile& tile, Job& job, int first, int count, std::vector
     }
 }
 
+/// Squared length of the straight line between two turns: (2 sin(angle / 4))^2.
+double chord2(Quat a, Quat b) {
+    const Quat n = nearest(a, b);
+    const Quat d{n.x - b.x, n.y - b.y, n.z - b.z, n.w - b.w};
+    return dot(d, d);
+}
+
 /// Puts the quaternions of a track on one hemisphere and measures how fast it turns and moves.
+/// Straight lines are compared, which cost no arc function; the one angle is computed at the end.
 void finish_track(JointTrack& track, int samples, JointLoss& loss) {
     Quat before{0, 0, 0, 1};
     Transform first;
+    double fastest = 0, moved = 0, turned = 0;
     for (int k = 0; k < samples; ++k) {
         Transform local = local_at(track, k);
         if (dot(local.r, before) < 0) {
             for (std::size_t i = 0; i < 4; ++i) track.rotation[4 * at(k) + i] *= -1;
             local.r = -local.r;
         }
-        if (k == 0) {
-            first = local;
-        } else if (const double turn = angle_between(before, local.r);
-                   turn > loss.fastest_turn_rad) {
-            loss.fastest_turn_rad = turn;
-            loss.fastest_sample = k;
-        }
-        loss.moved = std::max({loss.moved, length(local.t - first.t), length(local.s - first.s),
-                               angle_between(first.r, local.r)});
+        if (k == 0) first = local;
+        const double step = k == 0 ? 0 : chord2(before, local.r);
+        if (step > fastest) fastest = step, loss.fastest_sample = k;
+        const Vec3 t = local.t - first.t, s = local.s - first.s;
+        moved = std::max({moved, dot(t, t), dot(s, s)});
+        turned = std::max(turned, chord2(first.r, local.r));
         before = local.r;
     }
+    loss.moved = std::max(std::sqrt(moved), 4 * std::asin(std::min(1.0, std::sqrt(turned) / 2)));
+    if (fastest > 0)
+        loss.fastest_turn_rad = angle_between(local_at(track, loss.fastest_sample - 1).r,
+                                              local_at(track, loss.fastest_sample).r);
 }
 
 void merge(JointLoss& into, const JointLoss& from) {
