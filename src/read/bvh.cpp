@@ -117,9 +117,7 @@ class BvhReader {
         while (!in_.error) {
             const std::string_view word = in_.word();
             if (same_word(word, "MOTION") && open.empty()) break;
-            if (same_word(word, "ROOT") && open.empty())
-                open_node(open, false);
-            else if (same_word(word, "JOINT") && !open.empty())
+            if (same_word(word, open.empty() ? "ROOT" : "JOINT"))
                 open_node(open, false);
             else if (same_word(word, "End") && !open.empty())
                 open_node(open, true);
