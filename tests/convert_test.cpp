@@ -7,6 +7,7 @@
 #include "mellow/bake.h"
 #include "mellow/compare.h"
 #include "mellow/convert_file.h"
+#include "mellow/fit.h"
 #include "mellow/pose.h"
 #include "mellow/write.h"
 #include "orchard.h"
@@ -297,6 +298,14 @@ TEST_F(ConvertTest, WhatIsLostIsSaid) {
     EXPECT_THAT(run.err, HasSubstr("warning[left-out]"));
     EXPECT_THAT(run.err, HasSubstr("morph weights"));
     EXPECT_THAT(run.err, HasSubstr("meshes"));
+    // Weights that a motion-only file carries for a mesh elsewhere are lost as well.
+    Made m = make_clip(3);
+    m.clip.morphs.push_back({"body", {"smile"}, {0, 0.5F, 1}});
+    const auto bytes = write_glb(assemble_clip(m.skeleton, m.clip, ""));
+    write_text(folder_ / "clip.glb", {bytes.begin(), bytes.end()});
+    const ToolRun clip = tool("convert " + path("clip.glb") + " " + path("c.bvh"));
+    EXPECT_EQ(clip.exit, 0);
+    EXPECT_THAT(clip.err, HasSubstr("mesh \"body\""));
 }
 
 TEST_F(ConvertTest, TroubleIsToldAndLeavesNothing) {

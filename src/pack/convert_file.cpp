@@ -132,6 +132,11 @@ class FileConverter {
         MELLOW_TRY(BvhText text,
                    write_bvh(chosen.skeleton, baked.clip, Conversion({}, target_), bvh));
         report_.findings.insert(report_.findings.end(), text.findings.begin(), text.findings.end());
+        for (const MorphCurve& morph : scene_.timelines[0].morphs)
+            report_.findings.push_back(
+                {Code::kLeftOut, Severity::kWarning, "mesh \"" + morph.mesh + "\"",
+                 fmt::format("{} morph weights", morph.targets.size()),
+                 "a skeleton: BVH holds nothing else", "write glTF to keep them"});
         if (!scene_.meshes.empty())
             report_.findings.push_back({Code::kLeftOut, Severity::kWarning, output_.string(),
                                         fmt::format("meshes: {}", scene_.meshes.size()),
