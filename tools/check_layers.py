@@ -13,7 +13,7 @@ HEADERS = {
     "base": ["finding", "result", "parallel"],
     "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
-              "joint_source", "true_convention"],
+              "joint_source", "true_convention", "transform_stack"],
     "read": ["read"], "rig": ["rig", "rig_sheet"], "bake": ["bake"], "shape": ["shape"], "travel": ["travel"],
     "fit": ["fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
     "pack": ["pack", "recipe", "crate", "convert_file"],

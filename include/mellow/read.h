@@ -1,4 +1,5 @@
-// Reading scene files: glTF 2.0 (.glb, .gltf) and BVH, told apart by content, not by name.
+// Reading scene files: glTF 2.0 (.glb, .gltf), COLLADA 1.4.1 (.dae) and BVH, told apart by content,
+// not by name.
 //
 // Readers trust nothing: every count is checked against the bytes that are there before memory is
 // taken, every index against its array, references stay inside the file's folder. What a reader
@@ -23,6 +24,7 @@ struct ReadLimits {
     std::size_t file_bytes = std::size_t{1} << 31;
     std::size_t nodes = 200'000;
     std::size_t depth = 1'000;  ///< of the node tree
+    std::size_t xml_elements = 8'000'000;
     std::size_t unstored_bytes = std::size_t{1}
                                  << 26;  ///< of arrays a file declares but does not hold
 };
@@ -30,7 +32,7 @@ struct ReadLimits {
 struct ReadResult {
     Scene scene;
     Findings findings;
-    std::string format;           ///< "glTF 2.0 binary", "glTF 2.0" or "BVH"
+    std::string format;           ///< "glTF 2.0 binary", "COLLADA 1.4.1", "BVH"
     bool keys_on_frames = false;  ///< the format counts frames, not seconds
 };
 
@@ -48,6 +50,15 @@ Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimit
 /// Reads glTF 2.0 from memory, binary or JSON. `file` is the name used in messages.
 Result<ReadResult> read_gltf(std::span<const std::uint8_t> bytes, const std::string& file,
                              const LoadFile& load, const ReadLimits& limits = {});
+
+/// Reads COLLADA 1.4.1, or 1.5 where it is the same, from memory: UTF-8, or any encoding that a
+/// byte order mark or the XML declaration names. Transform stacks stay stacks where curves move
+/// them, so that angles of more than a revolution do (transform_stack.h); bind shape matrices are
+/// taken into the meshes; polygons become triangles. What is read against the letter of the
+/// specification is said as a finding `assumed`, what is not carried as `left-out`. Entities are
+/// refused.
+Result<ReadResult> read_collada(Bytes bytes, const std::string& file, const LoadFile& load,
+                                const ReadLimits& limits = {});
 
 /// Reads BVH from memory: any channel order per joint, positions on any joint, end sites. The frame
 /// time is snapped to an exact usual rate. Unit and axes are not in the file; the scene says metre,

@@ -65,6 +65,18 @@ Pose pose_at(const Scene& scene, const Timeline& timeline, double seconds) {
                 break;
         }
     }
+    const Conversion change(scene.stack_convention, scene.convention);
+    for (const auto run : member_runs(timeline)) {
+        const int node = run[0].node;
+        std::size_t weights = 0;
+        for (; weights < run.size() && run[weights].element == kNone; ++weights)
+            sample(run[weights], {&seconds, 1},
+                   &pose.weights[at(layout.offset[at(node)] + run[weights].member)]);
+        if (weights == run.size()) continue;
+        value.resize(scratch_size(run));
+        sample_stack(scene.nodes[at(node)].stack, run.subspan(weights), change, {&seconds, 1},
+                     value.data(), &locals[at(node)]);
+    }
     pose.worlds = worlds_of(scene, locals);
     return pose;
 }

@@ -86,15 +86,37 @@ ScalarLayout scalar_layout(const Scene& scene) {
     return layout;
 }
 
+std::vector<std::span<const MemberCurve>> member_runs(const Timeline& timeline) {
+    std::vector<std::span<const MemberCurve>> runs;
+    const std::vector<MemberCurve>& all = timeline.members;
+    for (std::size_t first = 0, last = 0; first < all.size(); first = last) {
+        while (last < all.size() && all[last].node == all[first].node) ++last;
+        runs.emplace_back(&all[first], last - first);
+    }
+    return runs;
+}
+
+namespace {
+
+template <class Use>
+void each_times(const Timeline& timeline, Use use) {
+    for (const Channel& channel : timeline.channels) use(channel.curve.times);
+    for (const MemberCurve& member : timeline.members) use(member.times);
+    for (const MorphCurve& morph : timeline.morphs) use(morph.curve.times);
+}
+
+}  // namespace
+
 std::array<double, 2> key_span(const Timeline& timeline) {
+    if (timeline.span) return *timeline.span;
     std::array<double, 2> span{0, 0};
     bool first = true;
-    for (const Channel& channel : timeline.channels) {
-        if (channel.curve.times.empty()) continue;
-        const double a = channel.curve.times.front(), b = channel.curve.times.back();
+    each_times(timeline, [&](const std::vector<double>& times) {
+        if (times.empty()) return;
+        const double a = times.front(), b = times.back();
         span = first ? std::array{a, b} : std::array{std::min(span[0], a), std::max(span[1], b)};
         first = false;
-    }
+    });
     return span;
 }
 
@@ -110,15 +132,23 @@ bool guess_rate(const Scene& scene, FrameRate& rate) {
     static constexpr FrameRate kTry[] = {{24, 1},  {25, 1},  {30, 1}, {30000, 1001}, {24000, 1001},
                                          {48, 1},  {50, 1},  {60, 1}, {60000, 1001}, {90, 1},
                                          {100, 1}, {120, 1}, {240, 1}};
+    // Curves mostly share their times: each distinct list is looked at once.
+    std::vector<const std::vector<double>*> lists;
+    for (const Timeline& timeline : scene.timelines)
+        each_times(timeline, [&](const std::vector<double>& times) {
+            if (lists.empty() || *lists.back() != times) lists.push_back(&times);
+        });
     for (const FrameRate& candidate : kTry) {
         const double k = candidate.per_second();
-        bool any = false, all = true;
-        for (const Timeline& timeline : scene.timelines)
-            for (const Channel& channel : timeline.channels)
-                for (const double t : channel.curve.times) {
-                    any = any || t > 0;
-                    all = all && std::abs(t * k - std::round(t * k)) <= kOnFrame;
-                }
+        bool any = false;
+        const auto fits = [&](double t) {
+            any = any || t > 0;
+            return std::abs(t * k - std::round(t * k)) <= kOnFrame;
+        };
+        const bool all =
+            std::all_of(lists.begin(), lists.end(), [&](const std::vector<double>* times) {
+                return std::all_of(times->begin(), times->end(), fits);
+            });
         if (any && all) {
             rate = candidate;
             return true;
@@ -129,11 +159,28 @@ bool guess_rate(const Scene& scene, FrameRate& rate) {
 
 namespace {
 
+/// Control points stay between the keys on either side, whatever rounding moved.
+void keep_control_times(MemberCurve& curve) {
+    const std::size_t width = static_cast<std::size_t>(curve.width), keys = curve.times.size();
+    if (curve.before.empty()) return;
+    for (std::size_t i = 0; i < keys * width; ++i) {
+        const std::size_t key = i / width;
+        const double low = curve.times[key == 0 ? 0 : key - 1], mid = curve.times[key],
+                     high = curve.times[std::min(key + 1, keys - 1)];
+        curve.before[2 * i] = std::clamp(curve.before[2 * i], low, mid);
+        curve.after[2 * i] = std::clamp(curve.after[2 * i], mid, high);
+    }
+}
+
 template <class Change>
 void change_times(Scene& scene, Change change) {
     for (Timeline& timeline : scene.timelines) {
         for (Channel& channel : timeline.channels) change(channel.curve.times);
         for (MorphCurve& morph : timeline.morphs) change(morph.curve.times);
+        for (MemberCurve& member : timeline.members) {
+            change(member.times);
+            keep_control_times(member);
+        }
     }
 }
 
@@ -144,6 +191,13 @@ void declare_rate(Scene& scene, FrameRate rate) {
     change_times(scene, [&](std::vector<double>& times) {
         for (double& t : times) t *= stretch;
     });
+    for (Timeline& timeline : scene.timelines) {
+        for (MemberCurve& member : timeline.members)
+            for (std::size_t i = 0; i < member.before.size(); i += 2)
+                member.before[i] *= stretch, member.after[i] *= stretch;
+        if (timeline.span)
+            *timeline.span = {(*timeline.span)[0] * stretch, (*timeline.span)[1] * stretch};
+    }
     scene.rate = rate;
 }
 

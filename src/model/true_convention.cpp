@@ -17,7 +17,7 @@ Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames) 
                                    name(c.up), name(c.front)),
                        "two different lines",
                        "set both up and front"};
-    scene.convention = c;
+    scene.convention = scene.stack_convention = c;
     if (!truth.rate) return {};
     if (keys_on_frames) declare_rate(scene, *truth.rate);
     scene.rate = *truth.rate;

@@ -29,6 +29,8 @@ std::vector<NodeClass> classify(const Scene& scene) {
         for (const int j : skin.joints) joint[at(j)] = true;
     for (const Timeline& timeline : scene.timelines)
         for (const Channel& channel : timeline.channels) keyed[at(channel.node)] = true;
+    for (const Timeline& timeline : scene.timelines)
+        for (const MemberCurve& member : timeline.members) keyed[at(member.node)] = true;
     // Without skins every bare node becomes a joint (see JointChoice).
     for (std::size_t n = 0; scene.skins.empty() && n < count; ++n) {
         const Node& node = scene.nodes[n];
@@ -58,10 +60,7 @@ std::vector<bool> changes(const Scene& scene, const Timeline& timeline, std::int
     std::vector<bool> changed(frames, false);
     std::vector<double> seconds, values;
     for (std::int64_t f = first; f <= last; ++f) seconds.push_back(scene.rate.seconds(f));
-    const auto scan = [&](const Curve& curve, bool rotation) {
-        const std::size_t width = at(curve.width);
-        values.resize(seconds.size() * width);
-        sample(curve, rotation, seconds, values.data());
+    const auto compare = [&](std::size_t width) {
         double size = 1e-3;
         for (const double v : values) size = std::max(size, std::abs(v));
         for (std::size_t f = 0; f < frames; ++f)
@@ -69,6 +68,16 @@ std::vector<bool> changes(const Scene& scene, const Timeline& timeline, std::int
                 if (std::abs(values[(f + 1) * width + i] - values[f * width + i]) > 1e-6 * size)
                     changed[f] = true;
     };
+    const auto scan = [&](const Curve& curve, bool rotation) {
+        values.resize(seconds.size() * at(curve.width));
+        sample(curve, rotation, seconds, values.data());
+        compare(at(curve.width));
+    };
+    for (const MemberCurve& member : timeline.members) {
+        values.resize(seconds.size() * at(member.width));
+        sample(member, seconds, values.data());
+        compare(at(member.width));
+    }
     for (const Channel& channel : timeline.channels)
         scan(channel.curve, channel.path == Path::kRotation);
     for (const MorphCurve& morph : timeline.morphs) scan(morph.curve, false);
@@ -98,7 +107,13 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
     out.first_frame = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3));
     out.last_frame = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
     std::vector<bool> nodes(scene.nodes.size(), false);
-    out.channels = static_cast<int>(timeline.channels.size() + timeline.morphs.size());
+    out.channels = static_cast<int>(timeline.channels.size() + timeline.members.size() +
+                                    timeline.morphs.size());
+    for (const MemberCurve& member : timeline.members) {
+        out.keys += static_cast<int>(member.times.size());
+        nodes[at(member.node)] = true;
+        out.animated_morphs += member.element == kNone ? 1 : 0;
+    }
     for (const Channel& channel : timeline.channels) {
         out.keys += static_cast<int>(channel.curve.times.size());
         nodes[at(channel.node)] = true;

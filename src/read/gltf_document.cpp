@@ -1,5 +1,7 @@
 #include "read/gltf_document.h"
 
+#include "read/relative.h"
+
 #include <cstring>
 
 namespace mellow {
@@ -36,27 +38,6 @@ std::optional<Bytes> decode_base64(std::string_view text) {
         if ((have += 6) >= 8) out.push_back(static_cast<std::uint8_t>(bits >> (have -= 8)));
     }
     return out;
-}
-
-/// Turns %20 into a space; nothing when the uri leaves the file's folder or is no relative path.
-std::optional<std::string> local_path(std::string_view uri) {
-    std::string path;
-    for (std::size_t i = 0; i < uri.size(); ++i) {
-        unsigned code = 0;
-        if (uri[i] == '%' && i + 2 < uri.size() &&
-            std::sscanf(std::string(uri.substr(i + 1, 2)).c_str(), "%2x", &code) == 1) {
-            path.push_back(static_cast<char>(code));
-            i += 2;
-        } else {
-            path.push_back(uri[i]);
-        }
-    }
-    const bool bad = path.empty() || path.front() == '/' || path.find('\\') != std::string::npos ||
-                     path.find(':') != std::string::npos || path.find('\0') != std::string::npos;
-    if (bad) return {};
-    for (const auto& part : std::filesystem::path(path))
-        if (part == "..") return {};
-    return path;
 }
 
 }  // namespace
@@ -304,7 +285,7 @@ Result<Bytes> GltfDocument::load_uri(const std::string& uri, const std::string& 
         if (!bytes) return refuse("damaged base64 data", "base64 data");
         return std::move(*bytes);
     }
-    const auto relative = local_path(uri);
+    const auto relative = relative_reference(uri);
     if (!relative) return refuse("uri \"" + uri + "\"", "a path inside the file's own folder");
     auto loaded = load_(*relative);
     if (!loaded) {

@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "read/gltf_document.h"
+#include "read/influences.h"
 
 namespace mellow {
 namespace {
@@ -59,31 +60,6 @@ MorphTarget read_target(GltfDocument& doc, JsonObject object, std::size_t vertic
     return target;
 }
 
-/// Makes the weights of every vertex sum to 1, as glTF 2.0, 3.7.3.3 demands, and says where they
-/// did not.
-void normalize_weights(GltfDocument& doc, const std::string& path, Primitive& primitive) {
-    const auto per = static_cast<std::size_t>(primitive.influences_per_vertex);
-    std::size_t off = 0, none = 0;
-    for (std::size_t first = 0; first < primitive.influence_weights.size(); first += per) {
-        double sum = 0;
-        for (std::size_t i = first; i < first + per; ++i)
-            sum += static_cast<double>(primitive.influence_weights[i]);
-        if (sum <= 0) ++none;
-        if (sum <= 0 || std::abs(sum - 1) < 1e-6) continue;
-        off += std::abs(sum - 1) > 0.01 ? 1 : 0;
-        for (std::size_t i = first; i < first + per; ++i)
-            primitive.influence_weights[i] =
-                static_cast<float>(primitive.influence_weights[i] / sum);
-    }
-    if (off + none > 0)
-        doc.note(
-            {Code::kWeightSum, Severity::kWarning, doc.where(path),
-             fmt::format("{} vertices whose weights do not sum to 1, {} without weight", off, none),
-             "a sum of 1 per vertex",
-             "sums were made 1; vertices without weight stay at the origin: weight them in the "
-             "source"});
-}
-
 /// JOINTS_0, JOINTS_1 ... side by side into one list per vertex.
 void read_influences(GltfDocument& doc, const std::vector<std::pair<std::string, int>>& list,
                      std::size_t vertices, const std::string& path, Primitive& primitive) {
@@ -119,7 +95,7 @@ void read_influences(GltfDocument& doc, const std::vector<std::pair<std::string,
                 primitive.influence_joints.push_back(static_cast<std::uint16_t>(joint));
                 primitive.influence_weights.push_back(weight);
             }
-    normalize_weights(doc, path, primitive);
+    if (auto finding = normalize_weights(primitive, doc.where(path))) doc.note(std::move(*finding));
 }
 
 Primitive read_primitive(GltfDocument& doc, JsonObject object, const std::string& path,

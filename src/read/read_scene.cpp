@@ -61,26 +61,33 @@ Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& lim
 }
 
 Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
-    MELLOW_TRY(const Bytes bytes, read_file(path, limits));
+    MELLOW_TRY(Bytes bytes, read_file(path, limits));
     std::string_view text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
     if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);
     const std::string name = path.filename().string();
     const std::size_t start = text.find_first_not_of(" \t\r\n");
     const std::string_view head = start == std::string_view::npos ? "" : text.substr(start, 16);
+    const auto folder = path.parent_path();
+    const LoadFile load = [&](const std::string& relative) {
+        return read_file(folder / relative, limits);
+    };
     if (text.starts_with("glTF") || head.starts_with('{')) {
-        const auto folder = path.parent_path();
-        return read_gltf(
-            {reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}, name,
-            [&](const std::string& relative) { return read_file(folder / relative, limits); },
-            limits);
+        return read_gltf({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()}, name,
+                         load, limits);
     }
     if (head.starts_with("HIERARCHY")) return read_bvh(text, name, limits);
+    // XML begins with "<", in UTF-16 and UTF-32 with zero bytes around it.
+    const std::string_view raw(reinterpret_cast<const char*>(bytes.data()),
+                               std::min<std::size_t>(bytes.size(), 8));
+    const bool wide = raw.starts_with("\xFF\xFE") || raw.starts_with("\xFE\xFF") ||
+                      (raw.find('<') < 4 && raw.find('\0') < 4);
+    if (head.starts_with('<') || wide) return read_collada(std::move(bytes), name, load, limits);
     return Finding{
         Code::kFormatUnknown,
         Severity::kStop,
         path.string(),
         bytes.empty() ? "an empty file" : "a file that begins like none of the known formats",
-        "glTF 2.0 (.glb or .gltf) or BVH",
+        "glTF 2.0 (.glb or .gltf), COLLADA (.dae) or BVH",
         "write the scene in one of these formats"};
 }
 

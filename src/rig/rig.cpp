@@ -20,6 +20,8 @@ struct Rig::Plan {
     int timeline = kNone;
     ScalarLayout scalars;
     std::vector<double> rest_scalars;
+    std::vector<std::span<const MemberCurve>> member_runs;
+    Conversion stack_change;
     std::vector<std::variant<BoundFollow, BoundLimb, BoundDrive>> rules;
     std::vector<int> steps;
     std::vector<std::string> rule_order;
@@ -251,6 +253,30 @@ void sample_channel(const Channel& channel, const ScalarLayout& scalars,
     }
 }
 
+/// The member curves of one node: morph weights first, then its stack.
+void sample_members(const Rig::Plan& plan, std::span<const MemberCurve> run,
+                    std::span<const double> seconds, PoseTile& tile) {
+    const int node = run[0].node;
+    double* scratch = tile.scratch((scratch_size(run) + 1) * kTileFrames);
+    while (!run.empty() && run[0].element == kNone) {
+        sample(run[0], seconds, scratch);
+        double* lanes = tile.scalar(plan.scalars.offset[at(node)] + run[0].member);
+        for (std::size_t f = 0; f < at(kTileFrames); ++f)
+            lanes[f] = scratch[std::min(f, seconds.size() - 1)];
+        run = run.subspan(1);
+    }
+    if (run.empty()) return;
+    Transform locals[kTileFrames];
+    sample_stack(plan.scene->nodes[at(node)].stack, run, plan.stack_change, seconds, scratch,
+                 locals);
+    for (int f = 0; f < kTileFrames; ++f) {
+        const Transform& t = locals[std::min(at(f), seconds.size() - 1)];
+        store3(tile.channel(node, 0), f, t.t);
+        store4(tile.channel(node, 3), f, t.r);
+        store3(tile.channel(node, 7), f, t.s);
+    }
+}
+
 }  // namespace
 
 Rig::Rig(std::unique_ptr<Plan> plan) : plan_(std::move(plan)) {}
@@ -263,6 +289,8 @@ Result<Rig> Rig::bind(const Scene& scene, int timeline, const RigSheet& sheet) {
     plan->scene = &scene;
     plan->timeline = timeline;
     plan->scalars = scalar_layout(scene);
+    plan->stack_change = Conversion(scene.stack_convention, scene.convention);
+    if (timeline != kNone) plan->member_runs = member_runs(scene.timelines[at(timeline)]);
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         const auto weights = rest_weights(scene, static_cast<int>(n));
         plan->rest_scalars.insert(plan->rest_scalars.end(), weights.begin(), weights.end());
@@ -306,6 +334,7 @@ void Rig::evaluate(std::span<const double> seconds, PoseTile& tile) const {
     if (plan.timeline != kNone)
         for (const Channel& channel : plan.scene->timelines[at(plan.timeline)].channels)
             sample_channel(channel, plan.scalars, seconds, tile);
+    for (const auto run : plan.member_runs) sample_members(plan, run, seconds, tile);
     for (const int step : plan.steps) {
         if (step >= nodes) {
             std::visit([&](const auto& rule) { run(rule, tile); }, plan.rules[at(step - nodes)]);

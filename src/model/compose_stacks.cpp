@@ -1,0 +1,202 @@
+// Turning member curves into channels; declared in scene.h.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "mellow/scene.h"
+#include "model/cubic_fit.h"
+
+namespace mellow {
+namespace {
+
+constexpr double kTurn_rad = 1e-7, kPlace_m = 1e-7, kRatio = 1e-7;
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
+
+double largest_difference(const double* a, const double* b, std::size_t width) {
+    double most = 0;
+    for (std::size_t i = 0; i < width; ++i) most = std::max(most, std::abs(a[i] - b[i]));
+    return most;
+}
+
+/// All key times of a run, and the ends of the span, within the span.
+std::vector<double> knots_of(std::span<const MemberCurve> run, const Timeline& timeline) {
+    std::vector<double> knots;
+    for (const MemberCurve& c : run) knots.insert(knots.end(), c.times.begin(), c.times.end());
+    std::sort(knots.begin(), knots.end());
+    const auto span = timeline.span.value_or(std::array{knots.front(), knots.back()});
+    std::erase_if(knots, [&](double t) { return t <= span[0] || t >= span[1]; });
+    knots.insert(knots.begin(), span[0]);
+    if (span[1] > span[0]) knots.push_back(span[1]);
+    // Times that differ by rounding alone are one time.
+    knots.erase(std::unique(knots.begin(), knots.end(),
+                            [](double a, double b) { return b - a < 1e-9 * (1 + b); }),
+                knots.end());
+    return knots;
+}
+
+Curve curve_of(const CubicFit& fit, int width) {
+    Curve curve{
+        fit.linear ? Interpolation::kLinear : Interpolation::kCubicSpline, width, fit.times, {}};
+    if (fit.linear) {
+        curve.values = fit.values;
+        return curve;
+    }
+    const std::size_t w = at(width);
+    curve.values.reserve(3 * fit.values.size());
+    for (std::size_t k = 0; k < fit.times.size(); ++k)
+        for (const auto* part : {&fit.in, &fit.values, &fit.out})
+            curve.values.insert(curve.values.end(),
+                                part->begin() + static_cast<std::ptrdiff_t>(k * w),
+                                part->begin() + static_cast<std::ptrdiff_t>((k + 1) * w));
+    return curve;
+}
+
+/// Straight lines of quaternions are played as arcs: whether those fit is measured apart.
+bool arcs_fit(const CubicFit& fit, const CubicProblem& problem) {
+    Curve arcs{Interpolation::kLinear, 4, fit.times, fit.values};
+    double exact[4], played[4];
+    for (std::size_t k = 0; k + 1 < fit.times.size(); ++k)
+        for (const double u : {0.25, 0.5, 0.75}) {
+            const double t = fit.times[k] + u * (fit.times[k + 1] - fit.times[k]);
+            problem.value(t, exact);
+            sample(arcs, true, {&t, 1}, played);
+            problem.follow(exact, played);
+            if (problem.miss(played, exact) > problem.tolerance) return false;
+        }
+    return true;
+}
+
+class Composer {
+  public:
+    explicit Composer(Scene& scene)
+        : scene_(scene), change_(scene.stack_convention, scene.convention) {}
+
+    Findings run() {
+        for (Timeline& timeline : scene_.timelines) {
+            for (const auto run : member_runs(timeline)) {
+                std::size_t weights = 0;
+                while (weights < run.size() && run[weights].element == kNone) ++weights;
+                if (weights > 0) add_weights(run.first(weights), timeline);
+                if (weights < run.size()) add_stack(run.subspan(weights), timeline);
+            }
+            timeline.members.clear();
+            timeline.span.reset();
+        }
+        for (Node& node : scene_.nodes) node.stack.clear();
+        if (jumps_ > 0)
+            findings_.push_back({Code::kAssumed, Severity::kNote, "member curves",
+                                 fmt::format("{} jumps", jumps_),
+                                 "curves without jumps, or whole transforms that jump",
+                                 "each was made two keys 10 microseconds apart; nothing to do"});
+        if (worst_ > 1)
+            findings_.push_back(
+                {Code::kAssumed, Severity::kWarning, "member curves",
+                 fmt::format("curves that cubic splines miss by up to {:.3g} radians or metres",
+                             worst_ * kTurn_rad),
+                 fmt::format("{:g} at most", kTurn_rad), "sample them with --to-rate"});
+        return std::move(findings_);
+    }
+
+  private:
+    CubicFit fit(CubicProblem& problem) {
+        CubicFit out = fit_cubic(problem);
+        jumps_ += out.jumps;
+        worst_ = std::max(worst_, out.worst / problem.tolerance);
+        return out;
+    }
+    CubicProblem problem(std::span<const MemberCurve> run, const Timeline& timeline, int width,
+                         double tolerance) const {
+        CubicProblem p;
+        p.width = width;
+        p.knots = knots_of(run, timeline);
+        p.rate = scene_.rate;
+        p.tolerance = tolerance;
+        const std::size_t w = at(width);
+        p.miss = [w](const double* a, const double* b) { return largest_difference(a, b, w); };
+        return p;
+    }
+
+    void add_stack(std::span<const MemberCurve> run, Timeline& timeline) {
+        const int n = run[0].node;
+        const Node& node = scene_.nodes[at(n)];
+        std::vector<double> scratch(scratch_size(run));
+        const auto transform = [&](double t) {
+            Transform out;
+            sample_stack(node.stack, run, change_, {&t, 1}, scratch.data(), &out);
+            return out;
+        };
+        const double unit = 1 / scene_.convention.metres_per_unit;
+        CubicProblem place = problem(run, timeline, 3, kPlace_m * unit);
+        place.value = [&](double t, double* out) {
+            const Vec3 v = transform(t).t;
+            out[0] = v.x, out[1] = v.y, out[2] = v.z;
+        };
+        keep(timeline, {n, Path::kTranslation, curve_of(fit(place), 3)},
+             {node.local.t.x, node.local.t.y, node.local.t.z}, place.tolerance);
+        CubicProblem scale = problem(run, timeline, 3, kRatio);
+        scale.value = [&](double t, double* out) {
+            const Vec3 v = transform(t).s;
+            out[0] = v.x, out[1] = v.y, out[2] = v.z;
+        };
+        keep(timeline, {n, Path::kScale, curve_of(fit(scale), 3)},
+             {node.local.s.x, node.local.s.y, node.local.s.z}, kRatio);
+        CubicProblem turn = problem(run, timeline, 4, kTurn_rad / 2);
+        turn.value = [&](double t, double* out) {
+            const Quat q = transform(t).r;
+            out[0] = q.x, out[1] = q.y, out[2] = q.z, out[3] = q.w;
+        };
+        turn.follow = [](const double* reference, double* q) {
+            double d = 0;
+            for (int i = 0; i < 4; ++i) d += reference[i] * q[i];
+            for (int i = 0; d < 0 && i < 4; ++i) q[i] = -q[i];
+        };
+        turn.miss = [](const double* fitted, const double* exact) {
+            const Quat q = normalized(Quat{fitted[0], fitted[1], fitted[2], fitted[3]});
+            const double unit_q[4] = {q.x, q.y, q.z, q.w};
+            return largest_difference(unit_q, exact, 4);
+        };
+        CubicFit turned = fit(turn);
+        turned.linear = arcs_fit(turned, turn);
+        const Quat r = nearest(
+            node.local.r, {turned.values[0], turned.values[1], turned.values[2], turned.values[3]});
+        keep(timeline, {n, Path::kRotation, curve_of(turned, 4)}, {r.x, r.y, r.z, r.w},
+             kTurn_rad / 2);
+    }
+
+    void add_weights(std::span<const MemberCurve> run, Timeline& timeline) {
+        const int n = run[0].node;
+        const std::vector<double> rest = rest_weights(scene_, n);
+        CubicProblem weights = problem(run, timeline, static_cast<int>(rest.size()), kRatio);
+        weights.value = [&](double t, double* out) {
+            std::copy(rest.begin(), rest.end(), out);
+            for (const MemberCurve& c : run) sample(c, {&t, 1}, out + c.member);
+        };
+        timeline.channels.push_back(
+            {n, Path::kWeights, curve_of(fit(weights), static_cast<int>(rest.size()))});
+    }
+
+    /// A channel that never leaves the rest value says nothing.
+    static void keep(Timeline& timeline, Channel channel, const std::vector<double>& rest,
+                     double tolerance) {
+        const Curve& c = channel.curve;
+        const std::size_t w = rest.size(), stride = c.values.size() / c.times.size();
+        bool still = c.interpolation == Interpolation::kLinear;
+        for (std::size_t k = 0; still && k < c.times.size(); ++k)
+            still = largest_difference(&c.values[k * stride], rest.data(), w) <= tolerance;
+        if (!still) timeline.channels.push_back(std::move(channel));
+    }
+
+    Scene& scene_;
+    Conversion change_;
+    Findings findings_;
+    int jumps_ = 0;
+    double worst_ = 0;
+};
+
+}  // namespace
+
+Findings compose_stacks(Scene& scene) { return Composer(scene).run(); }
+
+}  // namespace mellow
