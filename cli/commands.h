@@ -50,10 +50,11 @@ struct ViewRequest : Common {
 int view(const ViewRequest& request);
 
 struct ConvertRequest : Common {
-    std::string input, output, target = "y-up-metre", to_rate, timeline, order = "ZXY";
+    std::string input, output, target = "y-up-metre", to_rate, timeline, parts = "all", textures;
+    std::vector<std::string> orders;  ///< ORDER or JOINT=ORDER
     std::vector<std::int64_t> range;  ///< empty, or first and last
     TypedConvention truth;
-    bool replace = false;
+    bool matrices = false, replace = false;
 };
 int convert(const ConvertRequest& request);
 

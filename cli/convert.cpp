@@ -13,6 +13,20 @@ int misused(const char* option, const std::string& value, const char* expected) 
     return kUsage;
 }
 
+int read_orders(const ConvertRequest& request, ConvertOptions& options) {
+    for (const std::string& typed : request.orders) {
+        const std::size_t sign = typed.rfind('=');
+        const auto order =
+            parse_euler_order(sign == std::string::npos ? typed : typed.substr(sign + 1));
+        if (!order) return misused("--order", typed, "XYZ, XZY, YXZ, YZX, ZXY, ZYX or JOINT=XYZ");
+        if (sign == std::string::npos)
+            options.order = order;
+        else
+            options.orders[typed.substr(0, sign)] = *order;
+    }
+    return kDone;
+}
+
 }  // namespace
 
 int convert(const ConvertRequest& request) {
@@ -24,9 +38,22 @@ int convert(const ConvertRequest& request) {
         return misused("--target", request.target, preset_names().c_str());
     if (!request.to_rate.empty() && !(options.rate = parse_rate(request.to_rate)))
         return misused("--to-rate", request.to_rate, "samples per second, such as 30");
-    const auto order = parse_euler_order(request.order);
-    if (!order) return misused("--order", request.order, "XYZ, XZY, YXZ, YZX, ZXY or ZYX");
-    options.order = *order;
+    if (const int code = read_orders(request, options); code != kDone) return code;
+    if (request.parts == "skin")
+        options.parts = SceneParts::kSkin;
+    else if (request.parts == "motion")
+        options.parts = SceneParts::kMotion;
+    else if (request.parts != "all")
+        return misused("--parts", request.parts, "all, skin or motion");
+    if (request.textures == "embedded")
+        options.textures = Textures::kEmbedded;
+    else if (request.textures == "beside")
+        options.textures = Textures::kBeside;
+    else if (request.textures == "none")
+        options.textures = Textures::kLeftOut;
+    else if (!request.textures.empty())
+        return misused("--textures", request.textures, "embedded, beside or none");
+    options.matrices = request.matrices;
     if (!request.range.empty()) options.first = request.range[0], options.last = request.range[1];
     int exit = kDone;
     auto read = read_as(request.input, request.truth, exit);

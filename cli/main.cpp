@@ -39,7 +39,7 @@ void add_truth(CLI::App* c, TypedConvention& truth, const std::string& of = "") 
 CLI::App* add_describe(CLI::App& app, DescribeRequest& r) {
     CLI::App* c = app.add_subcommand(
         "describe", "Take stock of scene files: what is inside, what moves, what is suspect");
-    c->add_option("files", r.files, "glTF or BVH files")->required();
+    c->add_option("files", r.files, "glTF, COLLADA or BVH files")->required();
     add_truth(c, r.truth);
     c->add_flag("--tree", r.tree, "Print the tree of nodes with their classes");
     add_common(c, r);
@@ -72,14 +72,20 @@ CLI::App* add_view(CLI::App& app, ViewRequest& r) {
 CLI::App* add_convert(CLI::App& app, ConvertRequest& r) {
     CLI::App* c = app.add_subcommand(
         "convert", "Write one file in another format, convention or rate, without a recipe");
-    c->add_option("input", r.input, "glTF or BVH file")->required();
-    c->add_option("output", r.output, "File to write: .glb, .gltf or .bvh")->required();
+    c->add_option("input", r.input, "glTF, COLLADA or BVH file")->required();
+    c->add_option("output", r.output, "File to write: .glb, .gltf, .dae or .bvh")->required();
     add_truth(c, r.truth);
     c->add_option("--target", r.target, "Convention of the output")->capture_default_str();
     c->add_option("--to-rate", r.to_rate, "Samples per second of the output");
     c->add_option("--timeline", r.timeline, "Only the animation of this name");
     c->add_option("--range", r.range, "First and last frame, both included")->expected(2);
-    c->add_option("--order", r.order, "Order of the rotations in BVH")->capture_default_str();
+    c->add_option("--order", r.orders,
+                  "Order of the rotations in BVH and COLLADA: ZXY, or hips=ZXY for one joint");
+    c->add_flag("--matrices", r.matrices, "COLLADA: whole matrices instead of Euler angles");
+    c->add_option("--parts", r.parts, "all, skin (no motion) or motion (no meshes)")
+        ->capture_default_str();
+    c->add_option("--textures", r.textures,
+                  "embedded, beside or none; without it embedded in .glb, beside all others");
     c->add_flag("--replace", r.replace, "Replace files that exist");
     add_common(c, r);
     c->footer("Example: mellow convert capture.bvh capture.glb --unit inch --up +Y --front +Z");

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -13,12 +14,23 @@
 
 namespace mellow {
 
+/// What of a scene is written.
+enum class SceneParts { kAll, kSkin, kMotion };
+/// Where pictures go.
+enum class Textures { kEmbedded, kBeside, kLeftOut };
+
 struct ConvertOptions {
     std::string target = "y-up-metre";  ///< convention of the output (find_preset())
     std::optional<FrameRate> rate;      ///< resample; glTF without it keeps its keys as they are
     std::string timeline;               ///< empty: all of them; BVH takes exactly one
     std::optional<std::int64_t> first, last;  ///< inclusive frames of the source rate; both or none
-    EulerOrder order = EulerOrder::kZXY;      ///< of the rotations in BVH
+    /// Of the rotations in BVH and COLLADA; without it what the source keyed, else ZXY in BVH and
+    /// ZYX in COLLADA.
+    std::optional<EulerOrder> order;
+    std::map<std::string, EulerOrder> orders;  ///< for single joints, by name
+    bool matrices = false;                     ///< COLLADA: matrices instead of Euler angles
+    SceneParts parts = SceneParts::kAll;
+    std::optional<Textures> textures;  ///< without it embedded in .glb, beside all others
     bool replace = false;
 };
 
@@ -28,10 +40,13 @@ struct ConvertReport {
 };
 
 /// Writes `source` to `output`, whose ending chooses the format: .glb, .gltf (with .bin and
-/// pictures beside it) or .bvh. `source` is as it was read and overruled. A whole scene goes to
-/// glTF, helpers and all; BVH takes the skeleton, helpers folded in, sampled at the rate. Fails
-/// with value-bad, name-unknown (the timeline), range-empty, range-outside, no-joints, no-motion,
-/// output-exists or output-unwritable; then nothing has been written.
+/// pictures beside it), .dae (with pictures) or .bvh. `source` is as it was read and overruled. A
+/// whole scene goes to glTF and COLLADA, helpers and all; BVH takes the skeleton, helpers folded
+/// in, sampled at the rate. Stacks are composed (compose_stacks()). kSkin leaves the timelines out,
+/// kMotion the meshes, skins and materials; morph weights then go into glTF's extras
+/// (docs/crate.md). Textures::kLeftOut drops pictures and what refers to them. Fails with value-bad,
+/// name-unknown (the timeline, a joint of `orders`), range-empty, range-outside, no-joints,
+/// no-motion, name-clash, output-exists or output-unwritable; then nothing has been written.
 Result<ConvertReport> convert_file(Scene source, const std::filesystem::path& output,
                                    const ConvertOptions& options);
 

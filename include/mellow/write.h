@@ -1,8 +1,9 @@
-// Writing scene files: glTF 2.0, binary or text, and BVH.
+// Writing scene files: glTF 2.0, binary or text, COLLADA 1.4.1 and BVH.
 #pragma once
 
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -15,19 +16,47 @@
 
 namespace mellow {
 
+struct WrittenFile {
+    std::string name;  ///< relative to where the scene file goes
+    std::vector<std::uint8_t> bytes;
+};
+
 /// The whole scene as one GLB: nodes, meshes, skins, materials, embedded pictures, timelines.
 /// Numbers are written as they stand, in scene.convention. Same scene, same bytes. Positions, keys
 /// and inverse binds are single precision. Morph curves without a mesh go into the animation's
 /// extras (docs/crate.md). Equal key times share one accessor.
 std::vector<std::uint8_t> write_glb(const Scene& scene);
 
-struct WrittenFile {
-    std::string name;  ///< relative to where the scene file goes
-    std::vector<std::uint8_t> bytes;
+/// How a glTF scene is spread over files.
+struct GltfOptions {
+    bool binary = false;          ///< NAME.glb instead of NAME.gltf and NAME.bin
+    bool pictures_beside = true;  ///< else in the buffer
+};
+/// The same as files: the scene file first, then the buffer and pictures beside it.
+std::vector<WrittenFile> write_gltf(const Scene& scene, const std::string& name,
+                                    const GltfOptions& options = {});
+
+struct ColladaOptions {
+    std::optional<EulerOrder> order;  ///< of all joints; else what the source keyed, else ZYX
+    std::map<std::string, EulerOrder> orders;  ///< for single nodes, by name
+    bool matrices = false;                     ///< whole matrices instead of Euler angles
 };
 
-/// The same as text: NAME.gltf first, then NAME.bin and one file per embedded picture beside it.
-std::vector<WrittenFile> write_gltf(const Scene& scene, const std::string& name);
+struct WrittenScene {
+    std::vector<WrittenFile> files;  ///< the scene file first
+    Findings findings;               ///< what the format cannot carry: left-out
+};
+
+/// The whole scene as NAME.dae and its pictures beside it, in scene.convention. A node's transform
+/// is translate, three rotates and scale; stacks must have been composed (compose_stacks()). Places
+/// and scales keep their keys. Rotations become Euler angles, continuous over any number of turns,
+/// as Bezier curves with keys added until they agree within 2e-7 radians, or one LINEAR key where
+/// straight lines do; as whole matrices they get a key per frame of scene.rate. Every timeline is
+/// an animation with a clip of its name. Names become XML names; the time stamps that the schema
+/// demands are 1970, so that the same scene gives the same bytes. Fails with name-clash when two
+/// names become one.
+Result<WrittenScene> write_collada(const Scene& scene, const std::string& name,
+                                   const ColladaOptions& options = {});
 
 struct BvhOptions {
     EulerOrder order = EulerOrder::kZXY;       ///< of the rotation channels

@@ -68,6 +68,42 @@ bool arcs_fit(const CubicFit& fit, const CubicProblem& problem) {
     return true;
 }
 
+/// A STEP curve when the function holds its value from each knot to the next, else nothing.
+std::optional<Curve> held(const CubicProblem& problem) {
+    Curve curve{Interpolation::kStep, problem.width, problem.knots, {}};
+    const std::size_t w = at(problem.width);
+    std::vector<double> start(w), later(w);
+    bool moves = false;
+    for (std::size_t k = 0; k < problem.knots.size(); ++k) {
+        const double t = problem.knots[k];
+        problem.value(t, start.data());
+        if (k > 0) moves |= problem.miss(later.data(), start.data()) > problem.tolerance;
+        curve.values.insert(curve.values.end(), start.begin(), start.end());
+        if (k + 1 == problem.knots.size()) break;
+        const double next = problem.knots[k + 1];
+        for (const double at_time : {t + (next - t) / 2, std::nextafter(next, t)}) {
+            problem.value(at_time, later.data());
+            if (problem.miss(later.data(), start.data()) > 1e-3 * problem.tolerance) return {};
+        }
+    }
+    if (!moves) return {};
+    return curve;
+}
+
+/// Keeps what lies within the span, with keys at its ends. Cubic curves come from stacks and were
+/// fitted to the span.
+void cut(Curve& curve, bool rotation, const std::array<double, 2>& span) {
+    if (curve.interpolation == Interpolation::kCubicSpline) return;
+    std::vector<double> times{span[0]};
+    for (const double t : curve.times)
+        if (t > span[0] && t < span[1]) times.push_back(t);
+    if (span[1] > span[0]) times.push_back(span[1]);
+    std::vector<double> values(times.size() * at(curve.width));
+    sample(curve, rotation, times, values.data());
+    curve.times = std::move(times);
+    curve.values = std::move(values);
+}
+
 class Composer {
   public:
     explicit Composer(Scene& scene)
@@ -82,6 +118,9 @@ class Composer {
                 if (weights < run.size()) add_stack(run.subspan(weights), timeline);
             }
             timeline.members.clear();
+            if (timeline.span)
+                for (Channel& channel : timeline.channels)
+                    cut(channel.curve, channel.path == Path::kRotation, *timeline.span);
             timeline.span.reset();
         }
         for (Node& node : scene_.nodes) node.stack.clear();
@@ -105,6 +144,10 @@ class Composer {
         jumps_ += out.jumps;
         worst_ = std::max(worst_, out.worst / problem.tolerance);
         return out;
+    }
+    Curve fitted(CubicProblem& problem) {
+        if (auto steps = held(problem)) return std::move(*steps);
+        return curve_of(fit(problem), problem.width);
     }
     CubicProblem problem(std::span<const MemberCurve> run, const Timeline& timeline, int width,
                          double tolerance) const {
@@ -133,14 +176,14 @@ class Composer {
             const Vec3 v = transform(t).t;
             out[0] = v.x, out[1] = v.y, out[2] = v.z;
         };
-        keep(timeline, {n, Path::kTranslation, curve_of(fit(place), 3)},
+        keep(timeline, {n, Path::kTranslation, fitted(place)},
              {node.local.t.x, node.local.t.y, node.local.t.z}, place.tolerance);
         CubicProblem scale = problem(run, timeline, 3, kRatio);
         scale.value = [&](double t, double* out) {
             const Vec3 v = transform(t).s;
             out[0] = v.x, out[1] = v.y, out[2] = v.z;
         };
-        keep(timeline, {n, Path::kScale, curve_of(fit(scale), 3)},
+        keep(timeline, {n, Path::kScale, fitted(scale)},
              {node.local.s.x, node.local.s.y, node.local.s.z}, kRatio);
         CubicProblem turn = problem(run, timeline, 4, kTurn_rad / 2);
         turn.value = [&](double t, double* out) {
@@ -157,11 +200,18 @@ class Composer {
             const double unit_q[4] = {q.x, q.y, q.z, q.w};
             return largest_difference(unit_q, exact, 4);
         };
-        CubicFit turned = fit(turn);
-        turned.linear = arcs_fit(turned, turn);
-        const Quat r = nearest(
-            node.local.r, {turned.values[0], turned.values[1], turned.values[2], turned.values[3]});
-        keep(timeline, {n, Path::kRotation, curve_of(turned, 4)}, {r.x, r.y, r.z, r.w},
+        Curve turned;
+        if (auto steps = held(turn)) {
+            turned = std::move(*steps);
+        } else {
+            CubicFit curved = fit(turn);
+            curved.linear = arcs_fit(curved, turn);
+            turned = curve_of(curved, 4);
+        }
+        const std::size_t value = turned.interpolation == Interpolation::kCubicSpline ? 4 : 0;
+        const double* q = &turned.values[value];
+        const Quat r = nearest(node.local.r, {q[0], q[1], q[2], q[3]});
+        keep(timeline, {n, Path::kRotation, std::move(turned)}, {r.x, r.y, r.z, r.w},
              kTurn_rad / 2);
     }
 
@@ -173,8 +223,7 @@ class Composer {
             std::copy(rest.begin(), rest.end(), out);
             for (const MemberCurve& c : run) sample(c, {&t, 1}, out + c.member);
         };
-        timeline.channels.push_back(
-            {n, Path::kWeights, curve_of(fit(weights), static_cast<int>(rest.size()))});
+        timeline.channels.push_back({n, Path::kWeights, fitted(weights)});
     }
 
     /// A channel that never leaves the rest value says nothing.

@@ -4,11 +4,13 @@
 
 #include <cmath>
 
+#include "base/text.h"
 #include "mellow/bake.h"
 #include "mellow/rig.h"
 #include "mellow/safe_write.h"
 #include "mellow/shape.h"
 #include "mellow/write.h"
+#include "pack/scene_parts.h"
 
 namespace mellow {
 namespace {
@@ -30,15 +32,16 @@ class FileConverter {
         target_ = *target;
         convert(scene_, {});
         MELLOW_CHECK(choose_timeline());
+        MELLOW_CHECK(check_orders());
         const std::string ending = output_.extension().string();
         std::vector<WrittenFile> files;
         if (ending == ".bvh") {
             MELLOW_TRY(files, bvh());
-        } else if (ending == ".glb" || ending == ".gltf") {
-            MELLOW_TRY(files, gltf(ending == ".glb"));
+        } else if (ending == ".glb" || ending == ".gltf" || ending == ".dae") {
+            MELLOW_TRY(files, scene_files(ending));
         } else {
-            return bad(output_.string(), "the ending \"" + ending + "\"", ".glb, .gltf or .bvh",
-                       "the ending of the output chooses its format");
+            return bad(output_.string(), "the ending \"" + ending + "\"",
+                       ".glb, .gltf, .dae or .bvh", "the ending of the output chooses its format");
         }
         MELLOW_CHECK(write(files));
         return std::move(report_);
@@ -64,6 +67,17 @@ class FileConverter {
                        "correct the name"};
     }
 
+    Status check_orders() {
+        std::vector<std::string> names;
+        for (const Node& node : scene_.nodes) names.push_back(node.name);
+        for (const auto& [name, order] : options_.orders)
+            if (find_node(scene_, name) == kNone)
+                return Finding{Code::kNameUnknown,   Severity::kStop,
+                               "rotation order",     fmt::format("no node \"{}\"", name),
+                               suggest(name, names), "correct the name"};
+        return {};
+    }
+
     /// Samples of one timeline: the asked range or all of it, at the asked rate or the source's.
     Result<SamplePlan> plan(const Timeline& timeline) {
         const auto span = key_span(timeline);
@@ -80,16 +94,36 @@ class FileConverter {
         return planned.plan;
     }
 
-    Result<std::vector<WrittenFile>> gltf(bool binary) {
+    Result<std::vector<WrittenFile>> scene_files(const std::string& ending) {
+        std::vector<SamplePlan> plans;
         if (options_.rate || options_.first)
-            for (Timeline& timeline : scene_.timelines) {
-                MELLOW_TRY(const SamplePlan samples, plan(timeline));
-                resample(timeline, samples);
+            for (const Timeline& timeline : scene_.timelines) {
+                MELLOW_TRY(plans.emplace_back(), plan(timeline));
             }
+        add(compose_stacks(scene_));
+        for (std::size_t t = 0; t < plans.size(); ++t) resample(scene_.timelines[t], plans[t]);
+        if (!plans.empty()) scene_.rate = plans[0].rate;
+        if (options_.parts != SceneParts::kAll) keep_parts(scene_, options_.parts);
+        const bool binary = ending == ".glb";
+        const Textures textures =
+            options_.textures.value_or(binary ? Textures::kEmbedded : Textures::kBeside);
+        if (textures == Textures::kLeftOut) add(drop_textures(scene_));
         convert(scene_, target_);
-        if (binary)
-            return std::vector<WrittenFile>{{output_.filename().string(), write_glb(scene_)}};
-        return write_gltf(scene_, output_.stem().string());
+        const std::string name = output_.stem().string();
+        if (ending != ".dae")
+            return write_gltf(scene_, name, {binary, textures == Textures::kBeside});
+        if (textures == Textures::kEmbedded && !scene_.images.empty())
+            return bad("textures", "embedded", "beside or none: COLLADA refers to pictures",
+                       "--textures beside");
+        MELLOW_TRY(
+            WrittenScene dae,
+            write_collada(scene_, name, {options_.order, options_.orders, options_.matrices}));
+        add(std::move(dae.findings));
+        return std::move(dae.files);
+    }
+
+    void add(Findings findings) {
+        for (Finding& f : findings) report_.findings.push_back(std::move(f));
     }
 
     static void resample(Timeline& timeline, const SamplePlan& samples) {
@@ -125,7 +159,10 @@ class FileConverter {
         MELLOW_TRY(const Rig rig, Rig::bind(scene_, 0, {}));
         const Baked baked = bake(scene_, rig.source(), samples, chosen.skeleton, chosen.sources);
         BvhOptions bvh;
-        bvh.order = options_.order;
+        bvh.order = options_.order.value_or(bvh.order);
+        for (const Node& node : scene_.nodes)
+            if (node.order && !options_.order) bvh.orders[node.name] = *node.order;
+        for (const auto& [name, order] : options_.orders) bvh.orders[name] = order;
         for (const Node& node : scene_.nodes)
             if (node.end_site)
                 bvh.tips[scene_.nodes[static_cast<std::size_t>(node.parent)].name] = node.local.t;

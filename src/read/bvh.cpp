@@ -165,6 +165,7 @@ class BvhReader {
         const double count = in_.number();
         if (count < 0 || count > 6 || count != std::floor(count))
             return in_.fail(fmt::format("{} channels", count), "0 to 6 channels");
+        std::string order;
         for (int c = 0; c < static_cast<int>(count) && !in_.error; ++c) {
             const std::string_view word = in_.word();
             const auto* found =
@@ -178,7 +179,9 @@ class BvhReader {
                 if (other.node == node && other.kind == kind)
                     return in_.fail(word, "each channel once per joint");
             channels_.push_back({node, kind});
+            if (kind >= ChannelKind::kTurnX) order += word[0] & ~0x20;
         }
+        out_.scene.nodes[static_cast<std::size_t>(node)].order = parse_euler_order(order);
     }
 
     void read_motion() {

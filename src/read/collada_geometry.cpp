@@ -57,8 +57,17 @@ class MeshReader {
         if (doc_.failed() || polygons.empty()) return;
         check_indices(part, polygons);
         if (doc_.failed()) return;
+        // Vertices in the order of the file's places: what is written and read again keeps its
+        // order.
         std::map<Tuple, std::uint32_t> known;
+        for (const Polygon& polygon : polygons)
+            for (const auto& ring : polygon)
+                for (const Tuple& corner : ring) known.emplace(corner, 0);
         std::vector<Tuple> vertices;
+        for (auto& [tuple, index] : known) {
+            index = static_cast<std::uint32_t>(vertices.size());
+            vertices.push_back(tuple);
+        }
         Primitive primitive;
         for (const Polygon& polygon : polygons) {
             std::vector<std::uint32_t> corners;
@@ -66,10 +75,7 @@ class MeshReader {
             for (const auto& ring : polygon) {
                 rings.emplace_back();
                 for (const Tuple& corner : ring) {
-                    const auto [slot, fresh] =
-                        known.emplace(corner, static_cast<std::uint32_t>(vertices.size()));
-                    if (fresh) vertices.push_back(corner);
-                    corners.push_back(slot->second);
+                    corners.push_back(known.at(corner));
                     rings.back().push_back(position(corner));
                 }
             }

@@ -114,6 +114,9 @@ class NodeReader {
         if (parent == kNone) scene.roots.push_back(index);
         Node node;
         node.parent = parent;
+        for (const pugi::xml_node technique : children(child(xml, "extra"), "technique"))
+            if (std::string_view(technique.attribute("profile").value()) == "mellow_crate")
+                node.name = text_of(child(technique, "name"));
         for (const char* name : {"name", "id", "sid"})
             if (node.name.empty()) node.name = xml.attribute(name).value();
         for (const pugi::xml_node c : children(xml)) {

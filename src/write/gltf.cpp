@@ -70,19 +70,17 @@ std::string floats(const T& values) {
 
 class GltfWriter {
   public:
-    /// With `name`, buffer and pictures are files of their own beside the text.
-    explicit GltfWriter(const Scene& scene, std::string name = {})
-        : scene_(scene), beside_(std::move(name)) {}
+    GltfWriter(const Scene& scene, std::string name, const GltfOptions& options)
+        : scene_(scene), name_(std::move(name)), options_(options) {}
 
-    std::vector<std::uint8_t> binary() {
-        const std::string json = run();
-        return container(json);
-    }
-
-    std::vector<WrittenFile> text() {
-        const std::string json = run();
-        files_.insert(files_.begin(), {beside_ + ".gltf", {json.begin(), json.end()}});
-        if (!bin_.empty()) files_.insert(files_.begin() + 1, {beside_ + ".bin", std::move(bin_)});
+    std::vector<WrittenFile> files() {
+        std::string json = run();
+        if (options_.binary) {
+            files_.insert(files_.begin(), {name_ + ".glb", container(std::move(json))});
+            return std::move(files_);
+        }
+        files_.insert(files_.begin(), {name_ + ".gltf", {json.begin(), json.end()}});
+        if (!bin_.empty()) files_.insert(files_.begin() + 1, {name_ + ".bin", std::move(bin_)});
         return std::move(files_);
     }
 
@@ -125,7 +123,7 @@ class GltfWriter {
         top.raw("bufferViews", list(views_));
         if (!bin_.empty()) {
             Object buffer;
-            if (!beside_.empty()) buffer.text("uri", uri_of(beside_ + ".bin"));
+            if (!options_.binary) buffer.text("uri", uri_of(name_ + ".bin"));
             top.raw("buffers",
                     "[" + buffer.raw("byteLength", std::to_string(bin_.size())).done() + "]");
         }
@@ -334,8 +332,8 @@ class GltfWriter {
             o.text("name", image.name);
             if (image.bytes.empty()) {
                 o.text("uri", image.uri);
-            } else if (!beside_.empty()) {
-                const std::string file = fmt::format("{}_{}.{}", beside_, out.size(),
+            } else if (options_.pictures_beside) {
+                const std::string file = fmt::format("{}_{}.{}", name_, out.size(),
                                                      image.mime == "image/jpeg" ? "jpg" : "png");
                 files_.push_back({file, image.bytes});
                 o.text("uri", uri_of(file));
@@ -429,7 +427,8 @@ class GltfWriter {
     }
 
     const Scene& scene_;
-    std::string beside_;
+    std::string name_;
+    GltfOptions options_;
     std::vector<WrittenFile> files_;
     std::vector<std::uint8_t> bin_;
     std::vector<std::string> accessors_, views_;
@@ -438,10 +437,13 @@ class GltfWriter {
 
 }  // namespace
 
-std::vector<std::uint8_t> write_glb(const Scene& scene) { return GltfWriter(scene).binary(); }
+std::vector<std::uint8_t> write_glb(const Scene& scene) {
+    return std::move(write_gltf(scene, {}, {true, false})[0].bytes);
+}
 
-std::vector<WrittenFile> write_gltf(const Scene& scene, const std::string& name) {
-    return GltfWriter(scene, name).text();
+std::vector<WrittenFile> write_gltf(const Scene& scene, const std::string& name,
+                                    const GltfOptions& options) {
+    return GltfWriter(scene, name, options).files();
 }
 
 }  // namespace mellow

@@ -1,0 +1,15 @@
+// Taking parts out of a scene before it is written.
+#pragma once
+
+#include "mellow/convert_file.h"
+
+namespace mellow {
+
+/// kSkin: without timelines. kMotion: without meshes, skins, materials, pictures and cameras; morph
+/// weights become morph curves.
+void keep_parts(Scene& scene, SceneParts parts);
+
+/// Removes pictures, textures and every reference to them. Says how many bytes that saves.
+Findings drop_textures(Scene& scene);
+
+}  // namespace mellow
