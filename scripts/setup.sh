@@ -6,7 +6,7 @@ set -euo pipefail
 run=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev libsimdjson-dev
      nlohmann-json3-dev libtomlplusplus-dev libtbb-dev libmeshoptimizer-dev libpugixml-dev libcairo2-dev libxxhash-dev fonts-dejavu-core)
 test=(libgtest-dev libgmock-dev python3)
-check=(git clang-format clang clang-tidy libbenchmark-dev nodejs npm)
+check=(git clang-format clang clang-tidy libbenchmark-dev nodejs npm python3-collada libxml2-utils)
 
 case "${1:-}" in
   run) wanted=("${run[@]}") ;;

@@ -316,7 +316,7 @@ TEST_F(ConvertTest, TroubleIsToldAndLeavesNothing) {
     };
     const std::string in = "convert " + path("made.bvh") + " ";
     const Case cases[] = {
-        {in + path("x.mesh"), 3, ".glb, .gltf or .bvh"},
+        {in + path("x.mesh"), 3, ".glb, .gltf, .dae or .bvh"},
         {in + path("none/x.glb"), 4, "output-unwritable"},
         {in + path("x.glb") + " --target sideways", 2, "z-up-metre"},
         {in + path("x.glb") + " --to-rate fast", 2, "--to-rate"},

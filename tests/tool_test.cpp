@@ -219,7 +219,7 @@ TEST_F(ToolTest, NotGltf) {
          {std::string("Dear Tamsin,"), std::string(), std::string("\x89PNG\r\n\x1a\n\0\0", 10)}) {
         write_text(folder_ / "tamsin.glb", text);
         expect_refused(3,
-                       {"stop[format-unknown]", "tamsin.glb", "glTF 2.0 (.glb or .gltf) or BVH"});
+                       {"stop[format-unknown]", "tamsin.glb", "glTF 2.0 (.glb or .gltf), COLLADA (.dae) or BVH"});
     }
     write_text(folder_ / "tamsin.glb", "{\"asset\": {\"version\": \"1.0\"}}");
     expect_refused(3, {"stop[gltf-unsupported]", "1.0"});

@@ -127,10 +127,10 @@ struct MorphCurve {
 struct Timeline {
     std::string name;
     std::vector<Channel> channels;
+    std::vector<MorphCurve> morphs;
     std::vector<MemberCurve> members;           ///< all of one node stand together
     std::optional<std::array<double, 2>> span;  ///< the seconds that count, where keys go beyond
-    std::vector<MorphCurve> morphs;
-    RawJson extras, extensions;
+    RawJson extras = {}, extensions = {};
 };
 
 struct Scene {

@@ -38,6 +38,37 @@ void convert_channel(Channel& channel, const Conversion& c) {
     }
 }
 
+/// A camera looks along -Z with +Y up in every convention (glTF 2.0, 3.10), while its node's axes
+/// turn with the convention. Where the node is nothing but a camera it is turned back; else the
+/// camera moves to a child that is.
+void keep_views(Scene& scene, const Conversion& c) {
+    const Quat back =
+        quat_from_columns(c.vector({1, 0, 0}), c.vector({0, 1, 0}), c.vector({0, 0, 1}));
+    if (back.w == 1) return;
+    std::vector<bool> plain(scene.nodes.size(), true);
+    for (const Node& node : scene.nodes)
+        if (node.parent != kNone) plain[static_cast<std::size_t>(node.parent)] = false;
+    for (const Timeline& timeline : scene.timelines) {
+        for (const Channel& channel : timeline.channels)
+            plain[static_cast<std::size_t>(channel.node)] = false;
+        for (const MemberCurve& member : timeline.members)
+            plain[static_cast<std::size_t>(member.node)] = false;
+    }
+    for (std::size_t n = 0; n < plain.size(); ++n) {
+        if (scene.nodes[n].camera == kNone) continue;
+        if (plain[n] && scene.nodes[n].mesh == kNone) {
+            scene.nodes[n].local.r = scene.nodes[n].local.r * back;
+            continue;
+        }
+        Node view;
+        view.name = scene.nodes[n].name + ".view";
+        view.parent = static_cast<int>(n);
+        view.local.r = back;
+        std::swap(view.camera, scene.nodes[n].camera);
+        scene.nodes.push_back(std::move(view));
+    }
+}
+
 }  // namespace
 
 void convert(Scene& scene, const Convention& to) {
@@ -45,6 +76,7 @@ void convert(Scene& scene, const Convention& to) {
     scene.convention = to;
     if (c.is_identity()) return;
     for (Node& node : scene.nodes) node.local = c.transform(node.local);
+    keep_views(scene, c);
     for (Mesh& mesh : scene.meshes)
         for (Primitive& primitive : mesh.primitives) convert_primitive(primitive, c);
     for (Skin& skin : scene.skins)

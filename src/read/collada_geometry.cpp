@@ -6,7 +6,7 @@
 #include <cstring>
 #include <map>
 
-#include "base/triangulate.h"
+#include "math/triangulate.h"
 #include "read/collada_build.h"
 
 namespace mellow {

@@ -1,4 +1,4 @@
-#include "base/triangulate.h"
+#include "math/triangulate.h"
 
 #include <algorithm>
 #include <cmath>
