@@ -84,7 +84,7 @@ class Fitter {
             worst_straight = std::max(worst_straight, p_.miss(straight.data(), m[q].data()));
         }
         const double frame = p_.rate.seconds(1);
-        if (worst > p_.tolerance && dt > frame / 32 && depth < 40) {
+        if (worst > p_.tolerance && dt > frame / 1024 && depth < 40) {
             double middle = (a + b) / 2;
             const double nearest =
                 p_.rate.seconds(static_cast<std::int64_t>(std::llround(middle / frame)));

@@ -128,6 +128,17 @@ constexpr double kOnFrame = 1e-3, kSnap = 1e-5;
 
 }  // namespace
 
+namespace {
+
+/// std::round() without a call for what fits into an integer; key times are at most 1e7 s.
+double nearest_whole(double v) {
+    return std::abs(v) < 1e15
+               ? static_cast<double>(static_cast<std::int64_t>(v + (v < 0 ? -0.5 : 0.5)))
+               : v;
+}
+
+}  // namespace
+
 bool guess_rate(const Scene& scene, FrameRate& rate) {
     static constexpr FrameRate kTry[] = {{24, 1},  {25, 1},  {30, 1}, {30000, 1001}, {24000, 1001},
                                          {48, 1},  {50, 1},  {60, 1}, {60000, 1001}, {90, 1},
@@ -143,7 +154,7 @@ bool guess_rate(const Scene& scene, FrameRate& rate) {
         bool any = false;
         const auto fits = [&](double t) {
             any = any || t > 0;
-            return std::abs(t * k - std::round(t * k)) <= kOnFrame;
+            return std::abs(t * k - nearest_whole(t * k)) <= kOnFrame;
         };
         const bool all =
             std::all_of(lists.begin(), lists.end(), [&](const std::vector<double>* times) {
@@ -205,7 +216,7 @@ void snap_keys(Scene& scene) {
     const double k = scene.rate.per_second();
     change_times(scene, [&](std::vector<double>& times) {
         for (std::size_t i = 0; i < times.size(); ++i) {
-            const double frame = std::round(times[i] * k);
+            const double frame = nearest_whole(times[i] * k);
             // What single precision does to a time: half a unit in the last of 24 places.
             if (std::abs(times[i] * k - frame) > kSnap + 6e-8 * frame) continue;
             const double exact = scene.rate.seconds(static_cast<std::int64_t>(frame));

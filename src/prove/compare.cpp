@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numbers>
 
 #include "base/text.h"
@@ -28,6 +29,40 @@ std::vector<int> joints_of(const Scene& scene) {
     return out;
 }
 
+struct Pair {
+    int a, b;
+};
+
+struct MeshPair {
+    int a, b;
+    bool same_vertices;
+};
+
+/// Where a morph weight comes from: a scalar of the pose, or, for a mesh in another file, a curve.
+struct Weight {
+    int scalar = kNone;
+    const Curve* curve = nullptr;
+    int column = 0;
+};
+
+/// All morph weights of a file by mesh and target.
+std::map<std::pair<std::string, std::string>, Weight> weights_of(const Scene& scene,
+                                                                 const Timeline* timeline) {
+    std::map<std::pair<std::string, std::string>, Weight> out;
+    const ScalarLayout layout = scalar_layout(scene);
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n)
+        for (int t = 0; t < morph_count(scene, static_cast<int>(n)); ++t) {
+            const Mesh& mesh = scene.meshes[at(scene.nodes[n].mesh)];
+            out[{scene.nodes[n].name, mesh.target_names[at(t)]}] = {layout.offset[n] + t, nullptr,
+                                                                    0};
+        }
+    if (timeline != nullptr)
+        for (const MorphCurve& morph : timeline->morphs)
+            for (std::size_t t = 0; t < morph.targets.size(); ++t)
+                out[{morph.mesh, morph.targets[t]}] = {kNone, &morph.curve, static_cast<int>(t)};
+    return out;
+}
+
 /// A timeline to play from its first key on; the rest pose without one.
 struct Player {
     const Scene& scene;
@@ -40,19 +75,21 @@ struct Player {
         const auto span = key_span(*timeline);
         first = span[0], seconds = span[1] - span[0];
     }
+    double weight(const Weight& w, const Pose& pose, double s) const {
+        if (w.curve == nullptr) return pose.weights[at(w.scalar)];
+        std::vector<double> row(at(w.curve->width));
+        const double second = first + s;
+        sample(*w.curve, false, {&second, 1}, row.data());
+        return row[at(w.column)];
+    }
     Pose pose(double s) const {
         return timeline == nullptr ? rest_pose(scene) : pose_at(scene, *timeline, first + s);
     }
 };
 
-struct Pair {
-    int a, b;
-};
-
-struct MeshPair {
-    int a, b;
-    bool same_vertices;
-    std::vector<std::pair<int, int>> targets;  // scalars of one name
+struct WeightPair {
+    std::string mesh;
+    Weight a, b;
 };
 
 double turned(const Affine& a, const Affine& b) {
@@ -130,28 +167,22 @@ class Comparer {
     }
 
     void match_meshes() {
-        const ScalarLayout la = scalar_layout(a_), lb = scalar_layout(b_);
         for (std::size_t n = 0; n < a_.nodes.size(); ++n) {
             const Node& node = a_.nodes[n];
             const int other = find_node(b_, node.name);
             if (node.mesh == kNone || other == kNone || b_.nodes[at(other)].mesh == kNone) continue;
             const Mesh &x = a_.meshes[at(node.mesh)], &y = b_.meshes[at(b_.nodes[at(other)].mesh)];
-            MeshPair pair{
-                static_cast<int>(n), other, x.primitives.size() == y.primitives.size(), {}};
+            MeshPair pair{static_cast<int>(n), other, x.primitives.size() == y.primitives.size()};
             for (std::size_t p = 0; pair.same_vertices && p < x.primitives.size(); ++p)
                 pair.same_vertices =
                     x.primitives[p].positions.size() == y.primitives[p].positions.size();
             if (!pair.same_vertices) out_.other_meshes.push_back(node.name);
-            for (std::size_t t = 0; t < x.target_names.size(); ++t) {
-                const auto found =
-                    std::find(y.target_names.begin(), y.target_names.end(), x.target_names[t]);
-                if (found != y.target_names.end())
-                    pair.targets.emplace_back(
-                        la.offset[n] + static_cast<int>(t),
-                        lb.offset[at(other)] + static_cast<int>(found - y.target_names.begin()));
-            }
-            meshes_.push_back(std::move(pair));
+            meshes_.push_back(pair);
         }
+        const auto others = weights_of(b_, play_b_.timeline);
+        for (const auto& [name, weight] : weights_of(a_, play_a_.timeline))
+            if (const auto found = others.find(name); found != others.end())
+                weights_.push_back({name.first, weight, found->second});
     }
 
     void compare_rest() {
@@ -175,10 +206,12 @@ class Comparer {
             joint.position_mm.add(length(p.o - q.o) * 1000, m, joint.joint);
             joint.rotation_degrees.add(turned(p, q), m, joint.joint);
         }
+        for (const WeightPair& pair : weights_)
+            into.weight.add(
+                std::abs(play_a_.weight(pair.a, x, second) - play_b_.weight(pair.b, y, second)), m,
+                pair.mesh);
         for (const MeshPair& pair : meshes_) {
             const Node& node = a_.nodes[at(pair.a)];
-            for (const auto& [s, t] : pair.targets)
-                into.weight.add(std::abs(x.weights[at(s)] - y.weights[at(t)]), m, node.name);
             const auto& parts = a_.meshes[at(node.mesh)].primitives;
             const auto& others = b_.meshes[at(b_.nodes[at(pair.b)].mesh)].primitives;
             for (std::size_t p = 0; pair.same_vertices && p < parts.size(); ++p) {
@@ -206,6 +239,7 @@ class Comparer {
     Player play_a_, play_b_;
     std::vector<Pair> pairs_;
     std::vector<MeshPair> meshes_;
+    std::vector<WeightPair> weights_;
     Comparison out_;
 };
 

@@ -2,23 +2,17 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
-#include <numbers>
 
+#include "base/number.h"
 #include "mellow/read.h"
+#include "read/bvh_motion.h"
 
 namespace mellow {
 namespace {
 
-enum class ChannelKind { kX, kY, kZ, kTurnX, kTurnY, kTurnZ };
 constexpr std::string_view kChannelNames[] = {"Xposition", "Yposition", "Zposition",
                                               "Xrotation", "Yrotation", "Zrotation"};
-
-struct BvhChannel {
-    int node;
-    ChannelKind kind;
-};
 
 bool same_word(std::string_view a, std::string_view b) {
     return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](char x, char y) {
@@ -33,7 +27,7 @@ class BvhCursor {
     BvhCursor(std::string_view text, std::string file) : text_(text), file_(std::move(file)) {}
 
     std::string_view word() {
-        while (at_ < text_.size() && is_space(text_[at_])) line_ += text_[at_++] == '\n' ? 1 : 0;
+        skip_space();
         const std::size_t from = at_;
         while (at_ < text_.size() && !is_space(text_[at_])) ++at_;
         return text_.substr(from, at_ - from);
@@ -51,21 +45,39 @@ class BvhCursor {
         if (const auto got = word(); !same_word(got, wanted)) fail(got, std::string(wanted));
     }
     double number() {
-        const std::string_view w = word();
-        std::string_view digits = w.starts_with('+') ? w.substr(1) : w;
+        skip_space();
+        const char *p = text_.data() + at_, *const end = text_.data() + text_.size();
         double value = 0;
-        const auto [end, code] =
-            std::from_chars(digits.data(), digits.data() + digits.size(), value);
-        if (code != std::errc{} || end != digits.data() + digits.size() || !std::isfinite(value)) {
-            fail(w, "a finite number");
-            return 0;
+        if (parse_number(p, end, value) && (p == end || is_space(*p)) && std::isfinite(value)) {
+            at_ = static_cast<std::size_t>(p - text_.data());
+            return value;
         }
-        return value;
+        fail(word(), "a finite number");
+        return 0;
+    }
+    /// Fills a row; what is no number is reported as number() does.
+    void numbers(std::vector<double>& row) {
+        bool good = true;
+        const char *p = text_.data() + at_, *const end = text_.data() + text_.size();
+        int lines = 0;
+        for (double& value : row) {
+            while (p != end && is_space(*p)) lines += *p++ == '\n' ? 1 : 0;
+            const char* const from = p;
+            if (parse_number(p, end, value) && (p == end || is_space(*p)) && std::isfinite(value))
+                continue;
+            p = from;
+            good = false;
+            break;
+        }
+        at_ = static_cast<std::size_t>(p - text_.data());
+        line_ += lines;
+        if (!good) (void)number();
     }
     bool at_end() {
-        while (at_ < text_.size() && is_space(text_[at_])) line_ += text_[at_++] == '\n' ? 1 : 0;
+        skip_space();
         return at_ == text_.size();
     }
+    std::string_view rest() const { return text_.substr(at_); }
     std::size_t bytes_left() const { return text_.size() - at_; }
 
     void fail(std::string_view found, std::string expected, Code code = Code::kBvhBroken) {
@@ -84,6 +96,9 @@ class BvhCursor {
     std::optional<Finding> error;
 
   private:
+    void skip_space() {
+        while (at_ < text_.size() && is_space(text_[at_])) line_ += text_[at_++] == '\n' ? 1 : 0;
+    }
     static bool is_space(char c) { return c == ' ' || c == '\n' || c == '\t' || c == '\r'; }
 
     std::string_view text_;
@@ -174,12 +189,12 @@ class BvhReader {
             if (found == std::end(kChannelNames))
                 return in_.fail(
                     word, "Xposition, Yposition, Zposition, Xrotation, Yrotation or Zrotation");
-            const auto kind = static_cast<ChannelKind>(found - std::begin(kChannelNames));
+            const auto kind = static_cast<BvhChannel::Kind>(found - std::begin(kChannelNames));
             for (const BvhChannel& other : channels_)
                 if (other.node == node && other.kind == kind)
                     return in_.fail(word, "each channel once per joint");
             channels_.push_back({node, kind});
-            if (kind >= ChannelKind::kTurnX) order += word[0] & ~0x20;
+            if (kind >= BvhChannel::kTurnX) order += word[0] & ~0x20;
         }
         out_.scene.nodes[static_cast<std::size_t>(node)].order = parse_euler_order(order);
     }
@@ -204,94 +219,24 @@ class BvhReader {
         if (static_cast<double>(most) < declared && !channels_.empty())
             return in_.fail(fmt::format("{} frames declared, bytes for {} at most", declared, most),
                             "as many lines of numbers as frames");
-        start_timeline(most);
+        if (channels_.empty()) return;
+        BvhMotion motion(scene, channels_);
+        if (const auto frames = motion.read_lines(in_.rest()))
+            return finish(motion, *frames, declared);
+        // Lines that are no frames, or something that is no number: one after the other.
         std::vector<double> row(channels_.size());
         std::size_t frames = 0;
-        while (!in_.error && !channels_.empty() && !in_.at_end()) {
-            for (double& value : row) value = in_.number();
-            if (!in_.error) add_frame(frames++, row);
+        while (!in_.error && !in_.at_end()) {
+            in_.numbers(row);
+            if (!in_.error) motion.store(frames++, 1, row.data(), true);
         }
-        if (!in_.error) finish(frames, declared);
+        if (!in_.error) finish(motion, frames, declared);
     }
 
-    /// Makes one translation or rotation curve per node that has channels of that kind.
-    void start_timeline(std::size_t frames) {
-        Timeline timeline;
-        timeline.name = "motion";
-        const std::size_t nodes = out_.scene.nodes.size();
-        place_.assign(nodes, kNone);
-        turn_.assign(nodes, kNone);
-        for (const BvhChannel& channel : channels_) {
-            const bool turns = channel.kind >= ChannelKind::kTurnX;
-            int& slot = (turns ? turn_ : place_)[static_cast<std::size_t>(channel.node)];
-            if (slot != kNone) continue;
-            slot = static_cast<int>(timeline.channels.size());
-            Channel curve{channel.node, turns ? Path::kRotation : Path::kTranslation, {}};
-            curve.curve.width = turns ? 4 : 3;
-            curve.curve.values.reserve(frames * (turns ? 4 : 3));
-            curve.curve.times.reserve(frames);
-            timeline.channels.push_back(std::move(curve));
-        }
-        out_.scene.timelines.push_back(std::move(timeline));
-    }
-
-    void add_frame(std::size_t frame, const std::vector<double>& row) {
-        const std::size_t nodes = out_.scene.nodes.size();
-        places_.assign(nodes, {});
-        turns_.assign(nodes, {});
-        for (std::size_t n = 0; n < nodes; ++n) places_[n] = out_.scene.nodes[n].local.t;
-        for (std::size_t c = 0; c < row.size(); ++c) {
-            const auto node = static_cast<std::size_t>(channels_[c].node);
-            const double radians = row[c] * std::numbers::pi / 180;
-            switch (channels_[c].kind) {
-                case ChannelKind::kX:
-                    places_[node].x = row[c];
-                    break;
-                case ChannelKind::kY:
-                    places_[node].y = row[c];
-                    break;
-                case ChannelKind::kZ:
-                    places_[node].z = row[c];
-                    break;
-                case ChannelKind::kTurnX:
-                    turns_[node] = turns_[node] * from_axis_angle({1, 0, 0}, radians);
-                    break;
-                case ChannelKind::kTurnY:
-                    turns_[node] = turns_[node] * from_axis_angle({0, 1, 0}, radians);
-                    break;
-                case ChannelKind::kTurnZ:
-                    turns_[node] = turns_[node] * from_axis_angle({0, 0, 1}, radians);
-                    break;
-            }
-        }
-        const double seconds = out_.scene.rate.seconds(static_cast<std::int64_t>(frame));
-        auto& channels = out_.scene.timelines[0].channels;
-        for (std::size_t n = 0; n < nodes; ++n) {
-            if (place_[n] != kNone) {
-                Curve& curve = channels[static_cast<std::size_t>(place_[n])].curve;
-                curve.times.push_back(seconds);
-                curve.values.insert(curve.values.end(), {places_[n].x, places_[n].y, places_[n].z});
-            }
-            if (turn_[n] != kNone) {
-                Curve& curve = channels[static_cast<std::size_t>(turn_[n])].curve;
-                Quat q = turns_[n];
-                if (frame > 0) {
-                    const double* b = &curve.values[curve.values.size() - 4];
-                    q = nearest(q, Quat{b[0], b[1], b[2], b[3]});
-                }
-                curve.times.push_back(seconds);
-                curve.values.insert(curve.values.end(), {q.x, q.y, q.z, q.w});
-            }
-        }
-    }
-
-    void finish(std::size_t frames, double declared) {
-        if (channels_.empty()) {
-            out_.scene.timelines.clear();
-        } else if (frames == 0) {
-            return in_.fail("", "as many lines of numbers as frames");
-        }
-        if (static_cast<double>(frames) < declared && !channels_.empty())
+    void finish(BvhMotion& motion, std::size_t frames, double declared) {
+        if (frames == 0) return in_.fail("", "as many lines of numbers as frames");
+        motion.finish(frames);
+        if (static_cast<double>(frames) < declared)
             return in_.fail(fmt::format("{} frames", frames),
                             fmt::format("{} frames, as declared", declared));
         if (static_cast<double>(frames) > declared)
@@ -305,9 +250,6 @@ class BvhReader {
     ReadLimits limits_;
     ReadResult out_;
     std::vector<BvhChannel> channels_;
-    std::vector<int> place_, turn_;  // curve of each node, or kNone
-    std::vector<Vec3> places_;
-    std::vector<Quat> turns_;
 };
 
 }  // namespace

@@ -67,6 +67,7 @@ class ColladaDocument {
 
   private:
     void index(pugi::xml_node top);
+    std::size_t line_of(std::size_t offset) const;
 
     std::string file_;
     Bytes bytes_;
@@ -74,6 +75,7 @@ class ColladaDocument {
     pugi::xml_node root_;
     std::unordered_map<std::string_view, pugi::xml_node> ids_;
     std::optional<Finding> error_;
+    mutable std::vector<std::size_t> lines_;  ///< where each line begins; filled when first needed
 };
 
 }  // namespace mellow

@@ -283,14 +283,13 @@ class TimelineReader {
         const pugi::xml_node source = doc_.input(sampler, "INTERPOLATION");
         const std::vector<std::string> names = doc_.names(source);
         const std::size_t keys = curve.times.size();
-        bool hermite = false, curved = false;
+        bool curved = false;
         for (const std::string& name : names) {
             const bool bends = name == "BEZIER" || name == "HERMITE";
             if (!bends && name != "LINEAR" && name != "STEP")
                 return doc_.fail(Code::kColladaUnsupported, sampler, "the interpolation " + name,
                                  "LINEAR, STEP, BEZIER or HERMITE",
                                  "write the curve with one of these");
-            hermite |= name == "HERMITE";
             curved |= bends;
             curve.shapes.push_back(name == "STEP" ? KeyShape::kStep
                                    : bends        ? KeyShape::kBezier
