@@ -14,10 +14,14 @@ constexpr double kTurn_rad = 1e-7, kPlace_m = 1e-7, kRatio = 1e-7;
 
 std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
+/// Beyond 100 the difference counts in proportion: double precision has no more to give.
 double largest_difference(const double* a, const double* b, std::size_t width) {
-    double most = 0;
-    for (std::size_t i = 0; i < width; ++i) most = std::max(most, std::abs(a[i] - b[i]));
-    return most;
+    double most = 0, size = 1;
+    for (std::size_t i = 0; i < width; ++i) {
+        most = std::max(most, std::abs(a[i] - b[i]));
+        size = std::max(size, std::abs(b[i]) / 100);
+    }
+    return most / size;
 }
 
 /// All key times of a run, and the ends of the span, within the span.

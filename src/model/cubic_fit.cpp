@@ -16,6 +16,8 @@ class Fitter {
 
     CubicFit run() {
         const std::vector<double>& knots = p_.knots;
+        const double frames = (knots.back() - knots.front()) * p_.rate.per_second();
+        most_ = 32 * (knots.size() + static_cast<std::size_t>(std::min(frames, 30000.0)));
         Row start(width_);
         p_.value(knots[0], start.data());
         push(knots[0], start, Row(width_, 0.0));
@@ -84,7 +86,7 @@ class Fitter {
             worst_straight = std::max(worst_straight, p_.miss(straight.data(), m[q].data()));
         }
         const double frame = p_.rate.seconds(1);
-        if (worst > p_.tolerance && dt > frame / 1024 && depth < 40) {
+        if (worst > p_.tolerance && dt > frame / 1024 && depth < 40 && fit_.times.size() < most_) {
             double middle = (a + b) / 2;
             const double nearest =
                 p_.rate.seconds(static_cast<std::int64_t>(std::llround(middle / frame)));
@@ -100,7 +102,7 @@ class Fitter {
     }
 
     const CubicProblem& p_;
-    std::size_t width_;
+    std::size_t width_, most_ = 0;
     CubicFit fit_;
     Row current_;
 };
