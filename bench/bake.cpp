@@ -42,10 +42,9 @@ void key(Scene& scene, int node, double phase) {
         const Quat q = from_axis_angle({0, 1, 0}, 0.5 * std::sin(a));
         place.curve.times.push_back(kRate.seconds(f));
         turn.curve.times.push_back(kRate.seconds(f));
-        place.curve.values.insert(place.curve.values.end(),
-                                  {rest.x + 0.2 * std::sin(a), rest.y + 0.1 * std::cos(a),
+        place.curve.values.append({rest.x + 0.2 * std::sin(a), rest.y + 0.1 * std::cos(a),
                                    rest.z + 0.2 * std::cos(2 * a)});
-        turn.curve.values.insert(turn.curve.values.end(), {q.x, q.y, q.z, q.w});
+        turn.curve.values.append({q.x, q.y, q.z, q.w});
     }
     scene.timelines[0].channels.push_back(std::move(place));
     scene.timelines[0].channels.push_back(std::move(turn));

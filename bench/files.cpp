@@ -154,9 +154,8 @@ const std::string& big_glb() {
                 Channel turn{j, Path::kRotation, {Interpolation::kLinear, 4, times, {}}};
                 for (int f = 0; f < kFrames; ++f) {
                     const double a = 0.01 * angle(j + c, f, 0);
-                    place.curve.values.insert(place.curve.values.end(), {0.01 * a, 0.1, 0.0});
-                    turn.curve.values.insert(turn.curve.values.end(),
-                                             {std::sin(a / 2), 0.0, 0.0, std::cos(a / 2)});
+                    place.curve.values.append({0.01 * a, 0.1, 0.0});
+                    turn.curve.values.append({std::sin(a / 2), 0.0, 0.0, std::cos(a / 2)});
                 }
                 timeline.channels.push_back(std::move(place));
                 timeline.channels.push_back(std::move(turn));

@@ -5,6 +5,7 @@
 
 #include <cstdio>
 #include <cstdlib>
+#include <span>
 
 #include "files.h"
 #include "mellow/read.h"
@@ -36,9 +37,10 @@ std::string reader(int threads, const std::string& files) {
 void words(benchmark::State& state, const std::string& (*file)()) {
     process(state, "LC_ALL=C.UTF-8 wc -w " + file(), megabytes(file()));
 }
-void read_one(benchmark::State& state, const std::string& (*file)()) {
-    process(state, reader(1, file()), megabytes(file()));
-    std::FILE* pipe = ::popen(reader(1, file()).c_str(), "r");
+/// 0 threads: as many as the machine has.
+void read_one(benchmark::State& state, const std::string& (*file)(), int threads) {
+    process(state, reader(threads, file()), megabytes(file()));
+    std::FILE* pipe = ::popen(reader(threads, file()).c_str(), "r");
     int nodes = 0;
     long keys = 0, peak = 0;
     if (pipe != nullptr && std::fscanf(pipe, "%d nodes, %ld keys, %ld", &nodes, &keys, &peak) == 3)
@@ -68,7 +70,7 @@ void read_glb(benchmark::State& state) {
     }
 }
 
-void save(const std::vector<std::uint8_t>& bytes) {
+void save(std::span<const std::uint8_t> bytes) {
     const std::string path = (bench::folder() / "out.glb").string();
     std::FILE* file = std::fopen(path.c_str(), "wb");
     benchmark::DoNotOptimize(std::fwrite(bytes.data(), 1, bytes.size(), file));
@@ -90,12 +92,15 @@ void write_big_glb(benchmark::State& state) {
 }
 
 BENCHMARK_CAPTURE(words, bvh, bench::big_bvh)->UseRealTime()->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(read_one, bvh, bench::big_bvh)->UseRealTime()->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(words, collada, bench::big_collada)->UseRealTime()->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(read_one, collada, bench::big_collada)
+BENCHMARK_CAPTURE(read_one, bvh, bench::big_bvh, 0)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(read_one, bvh_one_thread, bench::big_bvh, 1)
     ->UseRealTime()
     ->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(read_one, glb, bench::big_glb)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(words, collada, bench::big_collada)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(read_one, collada, bench::big_collada, 0)
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(read_one, glb, bench::big_glb, 0)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(read_many)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(fread_glb)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(read_glb)->UseRealTime()->Unit(benchmark::kMillisecond);

@@ -331,7 +331,9 @@ void add_mesh(mellow::Scene& scene, const std::string& name, mellow::Primitive p
 }  // namespace
 
 void add_body(mellow::Scene& scene) {
-    scene.images.push_back({kPrefix + "palette", "image/png", "", palette_png(), "", ""});
+    const std::vector<std::uint8_t> png = palette_png();
+    scene.images.push_back(
+        {kPrefix + "palette", "image/png", "", {png.begin(), png.end()}, "", ""});
     scene.samplers = R"([{"magFilter":9728,"minFilter":9728}])";
     scene.textures = R"([{"sampler":0,"source":0}])";
     scene.materials.push_back(

@@ -226,9 +226,9 @@ class KeyMaker {
         last_ = v;
         curve_.times.push_back(frame / 24.0);
         const bool cubic = curve_.interpolation == mellow::Interpolation::kCubicSpline;
-        if (cubic) curve_.values.insert(curve_.values.end(), in.begin(), in.end());
-        curve_.values.insert(curve_.values.end(), v.begin(), v.end());
-        if (cubic) curve_.values.insert(curve_.values.end(), out.begin(), out.end());
+        if (cubic) curve_.values.append(in.begin(), in.end());
+        curve_.values.append(v.begin(), v.end());
+        if (cubic) curve_.values.append(out.begin(), out.end());
     }
 
     int every_;

@@ -53,7 +53,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     };
     ReadLimits limits;
     limits.unstored_bytes = 1 << 20;
-    const auto first = read_gltf({data, size}, "fuzz.glb", none, limits);
+    const auto first = read_gltf(Bytes(data, data + size), "fuzz.glb", none, limits);
     if (!first) {
         if (first.failure().found.empty())
             std::fprintf(stderr, "%s\n", to_text(first.failure()).c_str());
@@ -64,7 +64,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     (void)take_stock(scene);
     for (const Timeline& timeline : scene.timelines) (void)pose_at(scene, timeline, 0.5);
     const auto bytes = write_glb(scene);
-    const auto second = read_gltf(bytes, "again.glb", none, ReadLimits{});
+    const auto second =
+        read_gltf(Bytes(bytes.begin(), bytes.end()), "again.glb", none, ReadLimits{});
     if (!second) std::fprintf(stderr, "%s\n", to_text(second.failure()).c_str());
     require(second.ok(), "what was written is read again");
     compare(scene, second.value().scene);

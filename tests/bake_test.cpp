@@ -36,7 +36,7 @@ void key_turn(Scene& scene, int node, Vec3 axis, const std::vector<double>& angl
     for (std::size_t k = 0; k < angles.size(); ++k) {
         const Quat q = from_axis_angle(axis, angles[k]);
         c.curve.times.push_back(static_cast<double>(k) / 10);
-        c.curve.values.insert(c.curve.values.end(), {q.x, q.y, q.z, q.w});
+        c.curve.values.append({q.x, q.y, q.z, q.w});
     }
     scene.timelines[0].channels.push_back(c);
 }
@@ -256,14 +256,13 @@ TEST(TamsinBakeTest, BakingABakedSceneGivesTheSameSamples) {
         again.timelines[0].channels.push_back(
             {j,
              Path::kTranslation,
-             {Interpolation::kLinear,
-              3,
-              times,
-              {track.translation.begin(), track.translation.end()}}});
+             {Interpolation::kLinear, 3, times,
+              std::vector<double>(track.translation.begin(), track.translation.end())}});
         again.timelines[0].channels.push_back(
             {j,
              Path::kRotation,
-             {Interpolation::kLinear, 4, times, {track.rotation.begin(), track.rotation.end()}}});
+             {Interpolation::kLinear, 4, times,
+              std::vector<double>(track.rotation.begin(), track.rotation.end())}});
     }
     const auto rechosen = choose_joints(again, {}).value();
     const Clip second = bake_all(again, rechosen, 30, {30, 1}).clip;

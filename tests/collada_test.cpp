@@ -639,6 +639,12 @@ TEST(ColladaTest, NodesThatInstanceThemselvesHitALimit) {
                 FailsWith(Code::kLimit, "instance themselves"));
     EXPECT_THAT(read_text(file("<node id=\"a\"/>"), ReadLimits{.xml_elements = 3}),
                 FailsWith(Code::kLimit, "elements"));
+    ReadLimits few;
+    few.keys = 3;
+    EXPECT_THAT(read_text(skinned("1 1 1 1", "0 0 0 0 1 0 1 0", "1"), few), IsOk());
+    few.keys = 1;
+    EXPECT_THAT(read_text(skinned("1 1 1 1", "0 0 0 0 1 0 1 0", "1"), few),
+                FailsWith(Code::kLimit, "2 keys"));
     std::string deep, close;
     for (int i = 0; i < 3000; ++i) deep += "<node>", close += "</node>";
     EXPECT_THAT(read_text(file(deep + close)), FailsWith(Code::kLimit, "levels"));

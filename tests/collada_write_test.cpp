@@ -38,7 +38,7 @@ Scene turning(Interpolation between = Interpolation::kLinear) {
         const double u = k / 60.0;
         const Quat q = about({0, 1, 0}, 1000 * u) * about({1, 0, 0}, 40 * std::sin(5 * u));
         turn.curve.times.push_back(scene.rate.seconds(k));
-        turn.curve.values.insert(turn.curve.values.end(), {q.x, q.y, q.z, q.w});
+        turn.curve.values.append({q.x, q.y, q.z, q.w});
     }
     Channel slide{1, Path::kTranslation, {Interpolation::kStep, 3, {0, 1}, {0, 1, 0, 0, 1, 0.5}}};
     scene.timelines[0].channels = {turn, slide};

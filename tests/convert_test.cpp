@@ -154,7 +154,7 @@ Scene swinging(double amplitude) {
     for (int k = 0; k <= 10; ++k) {
         const Quat q = from_axis_angle({0, 0, 1}, amplitude * k / 10);
         c.curve.times.push_back(k / 10.0);
-        c.curve.values.insert(c.curve.values.end(), {q.x, q.y, q.z, q.w});
+        c.curve.values.append({q.x, q.y, q.z, q.w});
     }
     scene.timelines[0].channels.push_back(c);
     return scene;
@@ -177,7 +177,7 @@ TEST(CompareTest, AKnownDifferenceIsMeasured) {
 
 TEST(CompareTest, TimelinesThatStartElsewhereAreAligned) {
     Scene later = swinging(1);
-    for (double& t : later.timelines[0].channels[0].curve.times) t += 3;
+    for (double& t : later.timelines[0].channels[0].curve.times.edit()) t += 3;
     EXPECT_LT(compare_motion(swinging(1), later, {}).value().position_mm.worst, 1e-9);
 }
 
@@ -205,7 +205,7 @@ TEST(CompareTest, RestPosesVerticesAndWeightsAreMeasured) {
     for (Mesh& mesh : b.meshes)
         if (mesh.name == "orchard:boots") mesh.primitives[0].positions[0][2] += 2;
     for (Channel& c : b.timelines[0].channels)
-        if (c.path == Path::kWeights) c.curve.values[0] += 0.125;
+        if (c.path == Path::kWeights) c.curve.values.edit()[0] += 0.125;
     const Comparison c = compare_motion(a, b, {{}, 0, 0, 1}).value();
     EXPECT_NEAR(c.vertex_mm.worst, 2000, 1);
     EXPECT_EQ(c.vertex_mm.what, "orchard:boots");

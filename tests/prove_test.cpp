@@ -247,7 +247,7 @@ TEST(StockTest, CutsAndStillTails) {
                                            {30, 5.0}, {36, 8.0}, {60, 8.0}};
     for (const auto& [frame, x] : keys) {
         c.times.push_back(frame / 24.0);
-        c.values.insert(c.values.end(), {x, 0, 0});
+        c.values.append({x, 0, 0});
     }
     scene.timelines[0].channels.push_back({0, Path::kTranslation, c});
     const Stock stock = take_stock(scene);

@@ -47,7 +47,7 @@ void key(Scene& scene, int node, Path path, const std::vector<double>& from,
          const std::vector<double>& to) {
     if (scene.timelines.empty()) scene.timelines.emplace_back();
     Curve curve{Interpolation::kLinear, static_cast<int>(from.size()), {0, 1}, from};
-    curve.values.insert(curve.values.end(), to.begin(), to.end());
+    curve.values.append(to.begin(), to.end());
     scene.timelines[0].channels.push_back({node, path, curve});
 }
 

@@ -218,8 +218,8 @@ TEST_F(ToolTest, NotGltf) {
     for (const std::string& text :
          {std::string("Dear Tamsin,"), std::string(), std::string("\x89PNG\r\n\x1a\n\0\0", 10)}) {
         write_text(folder_ / "tamsin.glb", text);
-        expect_refused(3,
-                       {"stop[format-unknown]", "tamsin.glb", "glTF 2.0 (.glb or .gltf), COLLADA (.dae) or BVH"});
+        expect_refused(3, {"stop[format-unknown]", "tamsin.glb",
+                           "glTF 2.0 (.glb or .gltf), COLLADA (.dae) or BVH"});
     }
     write_text(folder_ / "tamsin.glb", "{\"asset\": {\"version\": \"1.0\"}}");
     expect_refused(3, {"stop[gltf-unsupported]", "1.0"});

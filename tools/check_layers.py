@@ -10,7 +10,7 @@ import sys
 GROUND = ["base", "math", "model"]
 STAGES = ["read", "rig", "bake", "shape", "travel", "fit", "write", "crate", "prove", "draw", "pack"]
 HEADERS = {
-    "base": ["finding", "result", "parallel"],
+    "base": ["bytes", "finding", "result", "parallel"],
     "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
               "joint_source", "true_convention", "transform_stack"],

@@ -44,9 +44,10 @@ struct ConvertReport {
 /// whole scene goes to glTF and COLLADA, helpers and all; BVH takes the skeleton, helpers folded
 /// in, sampled at the rate. Stacks are composed (compose_stacks()). kSkin leaves the timelines out,
 /// kMotion the meshes, skins and materials; morph weights then go into glTF's extras
-/// (docs/crate.md). Textures::kLeftOut drops pictures and what refers to them. Fails with value-bad,
-/// name-unknown (the timeline, a joint of `orders`), range-empty, range-outside, no-joints,
-/// no-motion, name-clash, output-exists or output-unwritable; then nothing has been written.
+/// (docs/crate.md). Textures::kLeftOut drops pictures and what refers to them. Fails with
+/// value-bad, name-unknown (the timeline, a joint of `orders`), range-empty, range-outside,
+/// no-joints, no-motion, name-clash, output-exists or output-unwritable; then nothing has been
+/// written.
 Result<ConvertReport> convert_file(Scene source, const std::filesystem::path& output,
                                    const ConvertOptions& options);
 

@@ -14,6 +14,7 @@
 #include <string>
 #include <vector>
 
+#include "mellow/bytes.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
 
@@ -23,8 +24,10 @@ namespace mellow {
 struct ReadLimits {
     std::size_t file_bytes = std::size_t{1} << 31;
     std::size_t nodes = 200'000;
-    std::size_t depth = 1'000;  ///< of the node tree
+    std::size_t depth = 1'000;       ///< of the node tree
+    std::size_t keys = 500'000'000;  ///< of all curves
     std::size_t xml_elements = 8'000'000;
+    std::size_t xml_entities = 0;  ///< declared ones; none is ever expanded
     std::size_t unstored_bytes = std::size_t{1}
                                  << 26;  ///< of arrays a file declares but does not hold
 };
@@ -36,7 +39,6 @@ struct ReadResult {
     bool keys_on_frames = false;  ///< the format counts frames, not seconds
 };
 
-using Bytes = std::vector<std::uint8_t>;
 /// Loads a file by its path relative to the scene file.
 using LoadFile = std::function<Result<Bytes>(const std::string& relative)>;
 
@@ -47,9 +49,10 @@ Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& lim
 /// that is absolute, climbs out with "..", or is a URL is refused.
 Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits = {});
 
-/// Reads glTF 2.0 from memory, binary or JSON. `file` is the name used in messages.
-Result<ReadResult> read_gltf(std::span<const std::uint8_t> bytes, const std::string& file,
-                             const LoadFile& load, const ReadLimits& limits = {});
+/// Reads glTF 2.0 from memory, binary or JSON. `file` is the name used in messages. Curves of plain
+/// single-precision numbers are not copied: they keep `bytes` alive.
+Result<ReadResult> read_gltf(Bytes bytes, const std::string& file, const LoadFile& load,
+                             const ReadLimits& limits = {});
 
 /// Reads COLLADA 1.4.1, or 1.5 where it is the same, from memory: UTF-8, or any encoding that a
 /// byte order mark or the XML declaration names. Transform stacks stay stacks where curves move

@@ -14,6 +14,7 @@
 #include <string>
 #include <vector>
 
+#include "mellow/bytes.h"
 #include "mellow/convention.h"
 #include "mellow/curve.h"
 #include "mellow/euler.h"
@@ -94,8 +95,8 @@ struct Skin {
 };
 
 struct Image {
-    std::string name, mime, uri;      ///< uri of a file that was left where it is
-    std::vector<std::uint8_t> bytes;  ///< the encoded picture
+    std::string name, mime, uri;  ///< uri of a file that was left where it is
+    Bytes bytes;                  ///< the encoded picture
     RawJson extras, extensions;
 };
 

@@ -9,14 +9,14 @@ namespace mellow {
 namespace {
 
 struct PngInput {
-    const std::vector<std::uint8_t>* bytes;
+    std::span<const std::uint8_t> bytes;
     std::size_t at;
 };
 
 cairo_status_t read_png(void* closure, unsigned char* into, unsigned int length) {
     auto* input = static_cast<PngInput*>(closure);
-    if (length > input->bytes->size() - input->at) return CAIRO_STATUS_READ_ERROR;
-    std::memcpy(into, input->bytes->data() + input->at, length);
+    if (length > input->bytes.size() - input->at) return CAIRO_STATUS_READ_ERROR;
+    std::memcpy(into, input->bytes.data() + input->at, length);
     input->at += length;
     return CAIRO_STATUS_SUCCESS;
 }
@@ -117,8 +117,8 @@ std::vector<std::uint8_t> Canvas::png() const {
     return out;
 }
 
-Texture::Texture(const std::vector<std::uint8_t>& png) {
-    PngInput input{&png, 0};
+Texture::Texture(std::span<const std::uint8_t> png) {
+    PngInput input{png, 0};
     surface_ = cairo_image_surface_create_from_png_stream(read_png, &input);
     const auto format = cairo_image_surface_get_format(surface_);
     const bool plain = format == CAIRO_FORMAT_RGB24 || format == CAIRO_FORMAT_ARGB32;

@@ -5,6 +5,7 @@
 
 #include <array>
 #include <cstdint>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -48,7 +49,7 @@ class Canvas {
 /// A decoded picture for looking up colours; white when it cannot be decoded.
 class Texture {
   public:
-    explicit Texture(const std::vector<std::uint8_t>& png);
+    explicit Texture(std::span<const std::uint8_t> png);
     ~Texture();
     Texture(Texture&& other) noexcept;
     Texture(const Texture&) = delete;

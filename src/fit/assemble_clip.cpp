@@ -9,7 +9,7 @@ Curve uniform_curve(int width, const std::vector<double>& times, const std::vect
     Curve curve;
     curve.width = width;
     curve.times = times;
-    curve.values.assign(values.begin(), values.end());
+    curve.values = std::vector<double>(values.begin(), values.end());
     return curve;
 }
 

@@ -48,12 +48,13 @@ Curve curve_of(const CubicFit& fit, int width) {
         return curve;
     }
     const std::size_t w = at(width);
-    curve.values.reserve(3 * fit.values.size());
+    std::vector<double> values;
+    values.reserve(3 * fit.values.size());
     for (std::size_t k = 0; k < fit.times.size(); ++k)
         for (const auto* part : {&fit.in, &fit.values, &fit.out})
-            curve.values.insert(curve.values.end(),
-                                part->begin() + static_cast<std::ptrdiff_t>(k * w),
-                                part->begin() + static_cast<std::ptrdiff_t>((k + 1) * w));
+            values.insert(values.end(), part->begin() + static_cast<std::ptrdiff_t>(k * w),
+                          part->begin() + static_cast<std::ptrdiff_t>((k + 1) * w));
+    curve.values = std::move(values);
     return curve;
 }
 
@@ -82,7 +83,7 @@ std::optional<Curve> held(const CubicProblem& problem) {
         const double t = problem.knots[k];
         problem.value(t, start.data());
         if (k > 0) moves |= problem.miss(later.data(), start.data()) > problem.tolerance;
-        curve.values.insert(curve.values.end(), start.begin(), start.end());
+        curve.values.append(start.begin(), start.end());
         if (k + 1 == problem.knots.size()) break;
         const double next = problem.knots[k + 1];
         for (const double at_time : {t + (next - t) / 2, std::nextafter(next, t)}) {
@@ -213,7 +214,7 @@ class Composer {
             turned = curve_of(curved, 4);
         }
         const std::size_t value = turned.interpolation == Interpolation::kCubicSpline ? 4 : 0;
-        const double* q = &turned.values[value];
+        const double* q = &turned.values.doubles()[value];
         const Quat r = nearest(node.local.r, {q[0], q[1], q[2], q[3]});
         keep(timeline, {n, Path::kRotation, std::move(turned)}, {r.x, r.y, r.z, r.w},
              kTurn_rad / 2);
@@ -237,7 +238,8 @@ class Composer {
         const std::size_t w = rest.size(), stride = c.values.size() / c.times.size();
         bool still = c.interpolation == Interpolation::kLinear;
         for (std::size_t k = 0; still && k < c.times.size(); ++k)
-            still = largest_difference(&c.values[k * stride], rest.data(), w) <= tolerance;
+            still =
+                largest_difference(&c.values.doubles()[k * stride], rest.data(), w) <= tolerance;
         if (!still) timeline.channels.push_back(std::move(channel));
     }
 

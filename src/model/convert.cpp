@@ -26,8 +26,8 @@ void convert_primitive(Primitive& primitive, const Conversion& c) {
 }
 
 void convert_channel(Channel& channel, const Conversion& c) {
-    std::vector<double>& values = channel.curve.values;
     if (channel.path == Path::kWeights) return;
+    std::vector<double>& values = channel.curve.values.edit();
     const std::size_t width = channel.path == Path::kRotation ? 4 : 3;
     for (std::size_t i = 0; i + width <= values.size(); i += width) {
         const Vec3 v{values[i], values[i + 1], values[i + 2]};

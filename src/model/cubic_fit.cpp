@@ -17,7 +17,7 @@ class Fitter {
     CubicFit run() {
         const std::vector<double>& knots = p_.knots;
         const double frames = (knots.back() - knots.front()) * p_.rate.per_second();
-        most_ = 32 * (knots.size() + static_cast<std::size_t>(std::min(frames, 30000.0)));
+        most_ = 8 * (knots.size() + static_cast<std::size_t>(std::min(frames, 30000.0)));
         Row start(width_);
         p_.value(knots[0], start.data());
         push(knots[0], start, Row(width_, 0.0));

@@ -34,7 +34,7 @@ struct CubicFit {
 inline constexpr double kJump_s = 1e-5;
 
 /// Keys at the knots; a segment that misses by more than the tolerance is halved at a frame, or in
-/// the middle when no frame is inside, down to a 1024th of a frame and to 32 keys per
+/// the middle when no frame is inside, down to a 1024th of a frame and to 8 keys per
 /// frame and knot in all: what is no smooth function misses, and says so. Tangents are one-sided
 /// differences inside each segment. Amortised cost: about 12 evaluations per key.
 CubicFit fit_cubic(const CubicProblem& problem);

@@ -6,6 +6,17 @@
 #include "mellow/quat.h"
 
 namespace mellow {
+
+KeyTimes::KeyTimes(std::vector<double> list)
+    : list_(list.empty() ? nullptr : std::make_shared<std::vector<double>>(std::move(list))) {}
+
+KeyTimes::KeyTimes(std::initializer_list<double> list) : KeyTimes(std::vector<double>(list)) {}
+
+const std::vector<double>& KeyTimes::list() const {
+    static const std::vector<double> none;
+    return list_ ? *list_ : none;
+}
+
 namespace {
 
 Quat load(const double* v) { return {v[0], v[1], v[2], v[3]}; }
@@ -18,15 +29,16 @@ double hermite(double p0, double m0, double p1, double m1, double u, double dt) 
            dt * (u3 - u2) * m1;
 }
 
-}  // namespace
-
-void sample(const Curve& curve, bool rotation, std::span<const double> seconds, double* out) {
+template <class Number>
+void sample_from(const Number* values, const Curve& curve, bool rotation,
+                 std::span<const double> seconds, double* out) {
     const auto width = static_cast<std::size_t>(curve.width);
     const bool cubic = curve.interpolation == Interpolation::kCubicSpline;
     const std::size_t stride = cubic ? 3 * width : width;
     const std::vector<double>& times = curve.times;
-    const auto value = [&](std::size_t key) {
-        return &curve.values[key * stride + (cubic ? width : 0)];
+    const auto load_at = [](const Number* v) {
+        return Quat{static_cast<double>(v[0]), static_cast<double>(v[1]), static_cast<double>(v[2]),
+                    static_cast<double>(v[3])};
     };
     std::size_t key = 0;  // last key at or before the time
     for (const double t : seconds) {
@@ -41,25 +53,35 @@ void sample(const Curve& curve, bool rotation, std::span<const double> seconds, 
         }
         const bool held = key + 1 >= times.size() || t <= times[key] ||
                           curve.interpolation == Interpolation::kStep;
-        const double* a = value(key);
+        const Number* a = values + key * stride + (cubic ? width : 0);
         if (held) {
             std::copy_n(a, width, out);
         } else {
-            const double* b = value(key + 1);
+            const Number* b = a + stride;
             const double dt = times[key + 1] - times[key], u = (t - times[key]) / dt;
+            const auto d = [](Number v) { return static_cast<double>(v); };
             if (cubic) {
-                const double *out_tangent = a + width, *in_tangent = b - width;
+                const Number *out_tangent = a + width, *in_tangent = b - width;
                 for (std::size_t i = 0; i < width; ++i)
-                    out[i] = hermite(a[i], out_tangent[i], b[i], in_tangent[i], u, dt);
+                    out[i] = hermite(d(a[i]), d(out_tangent[i]), d(b[i]), d(in_tangent[i]), u, dt);
             } else if (rotation) {
-                save(slerp(load(a), load(b), u), out);
+                save(slerp(load_at(a), load_at(b), u), out);
             } else {
-                for (std::size_t i = 0; i < width; ++i) out[i] = a[i] + u * (b[i] - a[i]);
+                for (std::size_t i = 0; i < width; ++i) out[i] = d(a[i]) + u * (d(b[i]) - d(a[i]));
             }
         }
         if (rotation) save(normalized(load(out)), out);
         out += width;
     }
+}
+
+}  // namespace
+
+void sample(const Curve& curve, bool rotation, std::span<const double> seconds, double* out) {
+    if (const auto singles = curve.values.singles(); !singles.empty())
+        sample_from(singles.data(), curve, rotation, seconds, out);
+    else
+        sample_from(curve.values.doubles().data(), curve, rotation, seconds, out);
 }
 
 }  // namespace mellow

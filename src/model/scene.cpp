@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <utility>
 
 namespace mellow {
 
@@ -100,9 +102,13 @@ namespace {
 
 template <class Use>
 void each_times(const Timeline& timeline, Use use) {
-    for (const Channel& channel : timeline.channels) use(channel.curve.times);
+    // Neighbours mostly share one list: it is used once.
+    const void* last = nullptr;
+    for (const Channel& channel : timeline.channels)
+        if (std::exchange(last, channel.curve.times.identity()) != channel.curve.times.identity())
+            use(channel.curve.times.list());
     for (const MemberCurve& member : timeline.members) use(member.times);
-    for (const MorphCurve& morph : timeline.morphs) use(morph.curve.times);
+    for (const MorphCurve& morph : timeline.morphs) use(morph.curve.times.list());
 }
 
 }  // namespace
@@ -185,9 +191,28 @@ void keep_control_times(MemberCurve& curve) {
 
 template <class Change>
 void change_times(Scene& scene, Change change) {
+    // A list that several curves share is changed once, and they go on sharing it. The old lists
+    // stay alive until the end, so that no address comes twice.
+    std::map<const void*, std::pair<KeyTimes, KeyTimes>> changed;
+    const void* last = nullptr;
+    KeyTimes last_changed;
+    const auto change_shared = [&](KeyTimes& times) {
+        if (last != nullptr && times.identity() == last) {
+            times = last_changed;
+            return;
+        }
+        last = times.identity();
+        const auto [slot, fresh] = changed.try_emplace(times.identity(), times, times);
+        if (fresh) {
+            std::vector<double> list = times.list();
+            change(list);
+            if (list != times.list()) slot->second.second = KeyTimes(std::move(list));
+        }
+        times = last_changed = slot->second.second;
+    };
     for (Timeline& timeline : scene.timelines) {
-        for (Channel& channel : timeline.channels) change(channel.curve.times);
-        for (MorphCurve& morph : timeline.morphs) change(morph.curve.times);
+        for (Channel& channel : timeline.channels) change_shared(channel.curve.times);
+        for (MorphCurve& morph : timeline.morphs) change_shared(morph.curve.times);
         for (MemberCurve& member : timeline.members) {
             change(member.times);
             keep_control_times(member);

@@ -134,8 +134,8 @@ class FileConverter {
         }
         const auto change = [&](Curve& curve, bool rotation) {
             Curve sampled{Interpolation::kLinear, curve.width, to, {}};
-            sampled.values.resize(to.size() * static_cast<std::size_t>(curve.width));
-            sample(curve, rotation, from, sampled.values.data());
+            sampled.values.edit().resize(to.size() * static_cast<std::size_t>(curve.width));
+            sample(curve, rotation, from, sampled.values.edit().data());
             curve = std::move(sampled);
         };
         for (Channel& channel : timeline.channels)

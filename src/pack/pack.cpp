@@ -341,7 +341,7 @@ class Packer {
         }
         if (!recipe_.picture || !report_.proven) return {};
         progress("drawing");
-        MELLOW_TRY(const Bytes png, draw_crate(crate));
+        MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate));
         MELLOW_CHECK(folder.write("sheet.png", png));
         report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png)};
         return {};

@@ -220,6 +220,11 @@ class BvhReader {
             return in_.fail(fmt::format("{} frames declared, bytes for {} at most", declared, most),
                             "as many lines of numbers as frames");
         if (channels_.empty()) return;
+        if (static_cast<double>(most) * static_cast<double>(scene.nodes.size()) >
+            2 * static_cast<double>(limits_.keys))
+            return in_.fail(
+                fmt::format("room for {} frames of {} joints", most, scene.nodes.size()),
+                fmt::format("at most {} keys", limits_.keys), Code::kLimit);
         BvhMotion motion(scene, channels_);
         if (const auto frames = motion.read_lines(in_.rest()))
             return finish(motion, *frames, declared);

@@ -59,7 +59,7 @@ void BvhMotion::make_room(std::size_t frames) {
     room_ = std::max(frames, 2 * room_);
     parallel_for(timeline_.channels.size(), [&](std::size_t c) {
         Curve& curve = timeline_.channels[c].curve;
-        curve.values.resize(room_ * at(curve.width));
+        curve.values.edit().resize(room_ * at(curve.width));
     });
 }
 
@@ -85,7 +85,7 @@ std::optional<std::size_t> BvhMotion::read_lines(std::string_view text) {
     // Each run chose its first hemisphere by itself; now it follows the run before.
     for (std::size_t run = 1; run < runs; ++run)
         for (const Part& part : turns_) {
-            double* q = &timeline_.channels[at(part.channel)].curve.values[4 * first(run)];
+            double* q = &timeline_.channels[at(part.channel)].curve.values.edit()[4 * first(run)];
             if (q[0] * q[-4] + q[1] * q[-3] + q[2] * q[-2] + q[3] * q[-1] < 0)
                 for (std::size_t i = 0; i < 4 * (first(run + 1) - first(run)); ++i) q[i] = -q[i];
         }
@@ -120,7 +120,7 @@ void BvhMotion::store(std::size_t frame, std::size_t rows, const double* numbers
 
 void BvhMotion::store_places(const Part& part, std::size_t frame, std::size_t rows,
                              const double* numbers) {
-    double* out = &timeline_.channels[at(part.channel)].curve.values[3 * frame];
+    double* out = &timeline_.channels[at(part.channel)].curve.values.edit()[3 * frame];
     const Vec3 rest = scene_.nodes[at(part.node)].local.t;
     for (std::size_t f = 0; f < rows; ++f, out += 3) {
         out[0] = rest.x, out[1] = rest.y, out[2] = rest.z;
@@ -131,7 +131,7 @@ void BvhMotion::store_places(const Part& part, std::size_t frame, std::size_t ro
 
 void BvhMotion::store_turns(const Part& part, std::size_t frame, std::size_t rows,
                             const double* sines, const double* cosines, bool continues) {
-    double* out = &timeline_.channels[at(part.channel)].curve.values[4 * frame];
+    double* out = &timeline_.channels[at(part.channel)].curve.values.edit()[4 * frame];
     Quat last;
     if (continues && frame > 0) last = {out[-4], out[-3], out[-2], out[-1]};
     for (std::size_t f = 0; f < rows; ++f, out += 4) {
@@ -154,12 +154,13 @@ void BvhMotion::store_turns(const Part& part, std::size_t frame, std::size_t row
 }
 
 void BvhMotion::finish(std::size_t frames) {
-    std::vector<double> times(frames);
+    std::vector<double> list(frames);
     for (std::size_t f = 0; f < frames; ++f)
-        times[f] = scene_.rate.seconds(static_cast<std::int64_t>(f));
+        list[f] = scene_.rate.seconds(static_cast<std::int64_t>(f));
+    const KeyTimes times(std::move(list));
     for (Channel& channel : timeline_.channels) {
         channel.curve.times = times;
-        channel.curve.values.resize(frames * at(channel.curve.width));
+        channel.curve.values.edit().resize(frames * at(channel.curve.width));
     }
     scene_.timelines.push_back(std::move(timeline_));
 }

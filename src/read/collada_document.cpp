@@ -111,12 +111,16 @@ void ColladaDocument::open(Bytes bytes) {
                          "the file is cut short or damaged; write it again"};
         return;
     }
-    for (const pugi::xml_node top : document_)
-        if (top.type() == pugi::node_doctype &&
-            std::string_view(top.value()).find("<!ENTITY") != std::string_view::npos)
+    std::size_t entities = 0;
+    for (const pugi::xml_node top : document_) {
+        const std::string_view type = top.type() == pugi::node_doctype ? top.value() : "";
+        for (std::size_t at = 0; (at = type.find("<!ENTITY", at)) != std::string_view::npos; ++at)
+            ++entities;
+        if (entities > limits.xml_entities)
             return fail(Code::kLimit, top, "a document type that declares entities",
                         "no entities: COLLADA needs none, and they can make a small file huge",
                         "remove the DOCTYPE from the file");
+    }
     root_ = child(document_, "COLLADA");
     if (!root_)
         return fail(Code::kColladaBroken, document_.document_element(),

@@ -272,6 +272,10 @@ class TimelineReader {
                                              values.count, values.width),
                                  fmt::format("as many values as keys, of {} numbers", width));
         }
+        keys_ += times.count;
+        if (keys_ > doc_.limits.keys)
+            return doc_.fail(Code::kLimit, sampler, fmt::format("{} keys so far", keys_),
+                             fmt::format("at most {}", doc_.limits.keys));
         curve.width = width;
         curve.times = std::move(times.values);
         curve.values = std::move(values.values);
@@ -401,9 +405,9 @@ class TimelineReader {
             const Transform& t = parts.transform;
             worst = std::max(worst, parts.shear);
             last = nearest(t.r, last);
-            place.values.insert(place.values.end(), {t.t.x, t.t.y, t.t.z});
-            turn.values.insert(turn.values.end(), {last.x, last.y, last.z, last.w});
-            size.values.insert(size.values.end(), {t.s.x, t.s.y, t.s.z});
+            place.values.append({t.t.x, t.t.y, t.t.z});
+            turn.values.append({last.x, last.y, last.z, last.w});
+            size.values.append({t.s.x, t.s.y, t.s.z});
             const Vec3 change = t.s - node.local.s;
             scaled |= dot(change, change) > 1e-12;
         }
@@ -458,7 +462,7 @@ class TimelineReader {
         if (first >= 0) return;
         for (Timeline& t : build_.scene.timelines) {
             for (Channel& c : t.channels)
-                for (double& s : c.curve.times) s -= first;
+                for (double& s : c.curve.times.edit()) s -= first;
             for (MemberCurve& c : t.members) {
                 for (double& s : c.times) s -= first;
                 for (std::size_t i = 0; i < c.before.size(); i += 2)
@@ -485,6 +489,7 @@ class TimelineReader {
     Timeline timeline_;
     std::set<std::tuple<int, int, int>> taken_;  // node, element, member
     int left_out_ = 0;
+    std::size_t keys_ = 0;
     std::string first_left_out_;
 };
 

@@ -211,18 +211,19 @@ void read_asset(GltfDocument& doc, Scene& scene) {
 
 }  // namespace
 
-Result<ReadResult> read_gltf(std::span<const std::uint8_t> bytes, const std::string& file,
-                             const LoadFile& load, const ReadLimits& limits) {
+Result<ReadResult> read_gltf(Bytes bytes, const std::string& file, const LoadFile& load,
+                             const ReadLimits& limits) {
     GltfDocument doc(file, load, limits);
     ReadResult out;
     Scene& scene = out.scene;
-    doc.open(bytes);
+    doc.open(std::move(bytes));
     using Step = void (*)(GltfDocument&, Scene&);
     for (const Step step :
          {Step(read_asset), Step(read_gltf_materials), Step(read_gltf_meshes), Step(read_nodes),
           Step(read_skins), Step(read_scenes), Step(read_gltf_timelines)})
         if (!doc.failed()) step(doc, scene);
     if (!doc.failed()) check_influences(doc, scene);
+    if (!doc.failed()) doc.check_values();
     if (doc.failed()) return doc.error();
     out.findings = std::move(doc.findings);
     out.format = doc.binary ? "glTF 2.0 binary" : "glTF 2.0";

@@ -1,13 +1,16 @@
 // Accessors: checked against their views once, then read in any component type (glTF 2.0, 3.6.2).
+#include <bit>
 #include <cmath>
 #include <cstring>
 
+#include "base/kernel.h"
+#include "mellow/parallel.h"
 #include "read/gltf_document.h"
 
 namespace mellow {
 namespace {
 
-int components_of(const std::string& type) {
+int components_of(std::string_view type) {
     if (type == "SCALAR") return 1;
     if (type == "VEC2") return 2;
     if (type == "VEC3") return 3;
@@ -55,18 +58,52 @@ bool GltfDocument::range_fits(int view, std::size_t offset, std::size_t count, s
                           (count - 1) <= (bytes - offset - size) / stride);
 }
 
+/// Nearly all accessors have these members only: one look at each. False when there is more to it.
+bool GltfDocument::read_plain(JsonObject object, Accessor& a, std::int64_t& offset,
+                              std::int64_t& count) const {
+    std::int64_t view = -1, component = 0;
+    bool plain = true;
+    for (const auto field : object) {
+        std::string_view type;
+        if (is_key(field.key, "bufferView"))
+            plain = plain && !field.value.get(view);
+        else if (is_key(field.key, "byteOffset"))
+            plain = plain && !field.value.get(offset);
+        else if (is_key(field.key, "componentType"))
+            plain = plain && !field.value.get(component);
+        else if (is_key(field.key, "count"))
+            plain = plain && !field.value.get(count);
+        else if (is_key(field.key, "type")) {
+            plain = plain && !field.value.get(type);
+            a.components = components_of(type);
+        } else
+            plain = plain && (is_key(field.key, "min") || is_key(field.key, "max") ||
+                              is_key(field.key, "name"));
+    }
+    if (!plain || view < 0 || view >= static_cast<std::int64_t>(views_.size()) || component < 0 ||
+        component > 0xFFFF)
+        return false;
+    a.view = static_cast<int>(view);
+    a.component_type = static_cast<int>(component);
+    return true;
+}
+
 void GltfDocument::read_accessors() {
     const auto list = objects(root_, "accessors", "");
     std::size_t unstored = 0;
+    accessors_.reserve(list.size());
     for (std::size_t i = 0; i < list.size() && !failed(); ++i) {
-        const std::string path = fmt::format("accessors[{}]", i);
+        const JsonPath path("accessors", i);
         Accessor a;
-        a.view = index(list[i], "bufferView", views_.size(), path);
-        const std::int64_t offset = integer(list[i], "byteOffset", 0, path);
-        const std::int64_t count = integer(list[i], "count", -1, path);
-        a.component_type = static_cast<int>(integer(list[i], "componentType", 0, path));
-        a.components = components_of(text(list[i], "type", path));
-        a.normalized = flag(list[i], "normalized", path);
+        std::int64_t offset = 0, count = -1;
+        if (!read_plain(list[i], a, offset, count)) {
+            a.view = index(list[i], "bufferView", views_.size(), path);
+            offset = integer(list[i], "byteOffset", 0, path);
+            count = integer(list[i], "count", -1, path);
+            a.component_type = static_cast<int>(integer(list[i], "componentType", 0, path));
+            a.components = components_of(text(list[i], "type", path));
+            a.normalized = flag(list[i], "normalized", path);
+        }
         if (failed()) return;
         if (component_size(a.component_type) == 0 || a.components == 0)
             return fail(Code::kGltfBroken, path, "an unknown type or component type",
@@ -86,7 +123,7 @@ void GltfDocument::read_accessors() {
         }
         if (const auto sparse = object(list[i], "sparse", path)) {
             SparsePart part;
-            const std::string at = path + ".sparse";
+            const std::string at = path.str() + ".sparse";
             const std::int64_t n = integer(*sparse, "count", -1, at);
             const auto positions = object(*sparse, "indices", at),
                        values = object(*sparse, "values", at);
@@ -99,14 +136,14 @@ void GltfDocument::read_accessors() {
             part.index_offset = static_cast<std::size_t>(integer(*positions, "byteOffset", 0, at));
             part.value_offset = static_cast<std::size_t>(integer(*values, "byteOffset", 0, at));
             part.index_type = static_cast<int>(integer(*positions, "componentType", 0, at));
-            a.sparse = part;
+            a.sparse = std::make_unique<SparsePart>(part);
         }
         if (!failed()) check_accessor(a, path);
-        accessors_.push_back(a);
+        accessors_.push_back(std::move(a));
     }
 }
 
-void GltfDocument::check_accessor(const Accessor& a, const std::string& path) {
+void GltfDocument::check_accessor(const Accessor& a, const JsonPath& path) {
     const std::size_t size =
         component_size(a.component_type) * static_cast<std::size_t>(a.components);
     if (a.view != kNone) {
@@ -125,11 +162,11 @@ void GltfDocument::check_accessor(const Accessor& a, const std::string& path) {
     if (!whole || s.index_view == kNone || s.value_view == kNone ||
         !range_fits(s.index_view, s.index_offset, s.count, index_size, index_size) ||
         !range_fits(s.value_view, s.value_offset, s.count, size, size))
-        fail(Code::kGltfReference, path + ".sparse", "indices or values outside their view",
+        fail(Code::kGltfReference, path.str() + ".sparse", "indices or values outside their view",
              "a sparse part inside its views");
 }
 
-std::vector<std::uint8_t> GltfDocument::read_packed(int accessor, const std::string& path) {
+std::vector<std::uint8_t> GltfDocument::read_packed(int accessor, const JsonPath& path) {
     const Accessor& a = accessors_[static_cast<std::size_t>(accessor)];
     const std::size_t size =
         component_size(a.component_type) * static_cast<std::size_t>(a.components);
@@ -158,7 +195,7 @@ std::vector<std::uint8_t> GltfDocument::read_packed(int accessor, const std::str
     return out;
 }
 
-std::vector<double> GltfDocument::read(int accessor, int components, const std::string& path) {
+std::vector<double> GltfDocument::read(int accessor, int components, const JsonPath& path) {
     std::vector<double> out;
     if (accessor == kNone || failed()) {
         fail(Code::kGltfBroken, path, "no accessor", "an accessor index");
@@ -186,8 +223,79 @@ std::vector<double> GltfDocument::read(int accessor, int components, const std::
     return out;
 }
 
+namespace {
+
+/// True when no number is infinite or not a number: no exponent has all its bits set. Looks at
+/// whole words, so that the loop becomes vector instructions.
+MELLOW_KERNEL bool all_finite(const float* numbers, std::size_t count) {
+    std::uint32_t worst = 0;
+    std::size_t i = 0;
+    for (; i + 16 <= count; i += 16)
+        for (std::size_t k = 0; k < 16; ++k) {
+            std::uint32_t bits = 0;
+            std::memcpy(&bits, numbers + i + k, sizeof(bits));
+            worst |= (bits & 0x7F800000U) == 0x7F800000U ? 1U : 0U;
+        }
+    for (; i < count; ++i) worst |= std::isfinite(numbers[i]) ? 0U : 1U;
+    return worst == 0;
+}
+
+}  // namespace
+
+KeyValues GltfDocument::read_values(int accessor, int components, const JsonPath& path) {
+    if (accessor != kNone && !failed()) {
+        const Accessor& a = accessors_[static_cast<std::size_t>(accessor)];
+        const std::size_t size = sizeof(float) * static_cast<std::size_t>(a.components);
+        if (a.component_type == 5126 && a.components == components && !a.sparse &&
+            a.view != kNone && std::endian::native == std::endian::little) {
+            const BufferView& view = views_[static_cast<std::size_t>(a.view)];
+            const std::uint8_t* from = view.bytes.data() + a.offset;
+            const std::size_t count = a.count * static_cast<std::size_t>(components);
+            const bool together = view.stride == 0 || view.stride == size;
+            if (together && reinterpret_cast<std::uintptr_t>(from) % alignof(float) == 0) {
+                const auto* numbers = reinterpret_cast<const float*>(from);
+                unchecked_.push_back({accessor, {numbers, count}});
+                return {owned_, {numbers, count}};
+            }
+        }
+    }
+    return read(accessor, components, path);
+}
+
+void GltfDocument::check_values() {
+    constexpr std::size_t kRun = 512;  // accessors that a thread looks at in one go
+    const std::size_t runs = (unchecked_.size() + kRun - 1) / kRun;
+    std::vector<int> bad(runs, kNone);
+    parallel_for(runs, [&](std::size_t run) {
+        for (std::size_t i = run * kRun; i < std::min(unchecked_.size(), (run + 1) * kRun); ++i)
+            if (bad[run] == kNone &&
+                !all_finite(unchecked_[i].numbers.data(), unchecked_[i].numbers.size()))
+                bad[run] = unchecked_[i].accessor;
+    });
+    for (const int accessor : bad)
+        if (accessor != kNone)  // says which number it is
+            (void)read(accessor, accessors_[static_cast<std::size_t>(accessor)].components,
+                       JsonPath("accessors", static_cast<std::size_t>(accessor)));
+}
+
+KeyTimes GltfDocument::read_times(int accessor, const JsonPath& path) {
+    const auto known = times_.find(accessor);
+    if (known != times_.end()) return known->second;
+    KeyTimes times(read(accessor, 1, path));
+    constexpr double kLongest_s = 1e7;  // 115 days: frames at any rate are then exact
+    for (std::size_t k = 0; k < times.size(); ++k)
+        if (times[k] < 0 || times[k] > kLongest_s || (k > 0 && times[k] <= times[k - 1])) {
+            fail(Code::kGltfBroken, path,
+                 fmt::format("key {} at {} s after {} s", k, times[k], k > 0 ? times[k - 1] : 0.0),
+                 "ascending times from 0 to 10 000 000 s");
+            return times;
+        }
+    if (!failed()) times_.emplace(accessor, times);
+    return times;
+}
+
 std::vector<std::uint32_t> GltfDocument::read_whole(int accessor, int components,
-                                                    const std::string& path) {
+                                                    const JsonPath& path) {
     if (accessor != kNone) {
         const Accessor& a = accessors_[static_cast<std::size_t>(accessor)];
         const bool whole =

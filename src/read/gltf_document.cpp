@@ -58,7 +58,7 @@ std::size_t component_size(int component_type) {
     }
 }
 
-void GltfDocument::fail(Code code, const std::string& path, std::string found, std::string expected,
+void GltfDocument::fail(Code code, const JsonPath& path, std::string found, std::string expected,
                         std::string remedy) {
     if (!error_)
         error_ = Finding{code,
@@ -104,15 +104,35 @@ void GltfDocument::split(std::span<const std::uint8_t> bytes, std::span<const st
     if (!have_json) broken("no chunks", "a JSON chunk");
 }
 
-void GltfDocument::open(std::span<const std::uint8_t> bytes) {
+std::string JsonPath::str() const {
+    std::string out(base);
+    if (i != kNoIndex) out += fmt::format("[{}]", i);
+    if (!member.empty()) out += fmt::format(".{}", member);
+    if (j != kNoIndex) out += fmt::format("[{}]", j);
+    return out.append(rest);
+}
+
+void GltfDocument::open(Bytes bytes) {
     std::span<const std::uint8_t> json;
-    split(bytes, json);
+    owned_->push_back(std::move(bytes));
+    split(owned_->back(), json);
     if (failed()) return;
     if (json.empty())
         return fail(Code::kGltfBroken, "JSON", "no text", "the JSON text of a glTF 2.0 file");
     JsonElement element;
-    const auto error =
-        parser_.parse(reinterpret_cast<const char*>(json.data()), json.size()).get(element);
+    simdjson::error_code error{};
+    {
+        // The parser goes before anything else takes memory. It reads a little beyond the text, and
+        // copies it first unless there are bytes of ours.
+        simdjson::dom::parser parser;
+        const std::uint8_t* const end = owned_->back().data() + owned_->back().size();
+        const bool room = end - (json.data() + json.size()) >=
+                          static_cast<std::ptrdiff_t>(simdjson::SIMDJSON_PADDING);
+        error = parser
+                    .parse_into_document(json_, reinterpret_cast<const char*>(json.data()),
+                                         json.size(), !room)
+                    .get(element);
+    }
     if (error || element.get(root_))
         return fail(Code::kGltfBroken, "JSON",
                     error ? simdjson::error_message(error) : "no object at the top",
@@ -139,15 +159,15 @@ void GltfDocument::open(std::span<const std::uint8_t> bytes) {
 }
 
 std::int64_t GltfDocument::integer(JsonObject object, const char* key, std::int64_t fallback,
-                                   const std::string& path) {
+                                   const JsonPath& path) {
     const auto member = object[key];
     if (member.error()) return fallback;
     std::int64_t value = 0;
     if (member.get(value)) {
         double real = 0;  // 3.0 is a whole number too
         if (member.get(real) || real != std::floor(real) || std::abs(real) > 9e15) {
-            fail(Code::kGltfBroken, path + "." + key, simdjson::to_string(member.value_unsafe()),
-                 "a whole number");
+            fail(Code::kGltfBroken, path.str() + "." + key,
+                 simdjson::to_string(member.value_unsafe()), "a whole number");
             return fallback;
         }
         value = static_cast<std::int64_t>(real);
@@ -156,35 +176,35 @@ std::int64_t GltfDocument::integer(JsonObject object, const char* key, std::int6
 }
 
 double GltfDocument::number(JsonObject object, const char* key, double fallback,
-                            const std::string& path) {
+                            const JsonPath& path) {
     const auto member = object[key];
     double value = fallback;
     if (!member.error() && member.get(value))
-        fail(Code::kGltfBroken, path + "." + key, simdjson::to_string(member.value_unsafe()),
+        fail(Code::kGltfBroken, path.str() + "." + key, simdjson::to_string(member.value_unsafe()),
              "a number");
     return value;
 }
 
-std::string GltfDocument::text(JsonObject object, const char* key, const std::string& path) {
+std::string GltfDocument::text(JsonObject object, const char* key, const JsonPath& path) {
     const auto member = object[key];
     std::string_view value;
     if (!member.error() && member.get(value))
-        fail(Code::kGltfBroken, path + "." + key, simdjson::to_string(member.value_unsafe()),
+        fail(Code::kGltfBroken, path.str() + "." + key, simdjson::to_string(member.value_unsafe()),
              "a text");
     return std::string(value);
 }
 
-bool GltfDocument::flag(JsonObject object, const char* key, const std::string& path) {
+bool GltfDocument::flag(JsonObject object, const char* key, const JsonPath& path) {
     const auto member = object[key];
     bool value = false;
     if (!member.error() && member.get(value))
-        fail(Code::kGltfBroken, path + "." + key, simdjson::to_string(member.value_unsafe()),
+        fail(Code::kGltfBroken, path.str() + "." + key, simdjson::to_string(member.value_unsafe()),
              "true or false");
     return value;
 }
 
 std::vector<double> GltfDocument::numbers(JsonObject object, const char* key,
-                                          const std::string& path) {
+                                          const JsonPath& path) {
     std::vector<double> values;
     const auto member = object[key];
     if (member.error()) return values;
@@ -197,17 +217,19 @@ std::vector<double> GltfDocument::numbers(JsonObject object, const char* key,
             values.push_back(value);
         }
     if (!sound)
-        fail(Code::kGltfBroken, path + "." + key, simdjson::to_string(member.value_unsafe()),
+        fail(Code::kGltfBroken, path.str() + "." + key, simdjson::to_string(member.value_unsafe()),
              "a list of numbers");
     return values;
 }
 
 int GltfDocument::index(JsonObject object, const char* key, std::size_t size,
-                        const std::string& path) {
-    const std::int64_t value = integer(object, key, -1, path);
-    if (object[key].error()) return kNone;
+                        const JsonPath& path) {
+    const auto member = object[key];
+    if (member.error()) return kNone;
+    std::int64_t value = -1;
+    if (member.get(value)) value = integer(object, key, -1, path);
     if (value < 0 || value >= static_cast<std::int64_t>(size)) {
-        fail(Code::kGltfReference, path + "." + key, fmt::format("index {}", value),
+        fail(Code::kGltfReference, path.str() + "." + key, fmt::format("index {}", value),
              size > 0 ? fmt::format("an index from 0 to {}", size - 1)
                       : "no such reference: the file has none of these",
              "the file is damaged or was cut; write it again");
@@ -217,11 +239,11 @@ int GltfDocument::index(JsonObject object, const char* key, std::size_t size,
 }
 
 std::vector<int> GltfDocument::indices(JsonObject object, const char* key, std::size_t size,
-                                       const std::string& path) {
+                                       const JsonPath& path) {
     std::vector<int> out;
     for (const double value : numbers(object, key, path)) {
         if (value < 0 || value >= static_cast<double>(size) || value != std::floor(value)) {
-            fail(Code::kGltfReference, fmt::format("{}.{}[{}]", path, key, out.size()),
+            fail(Code::kGltfReference, fmt::format("{}.{}[{}]", path.str(), key, out.size()),
                  fmt::format("index {}", value), fmt::format("an index below {}", size),
                  "the file is damaged or was cut; write it again");
             return {};
@@ -232,12 +254,12 @@ std::vector<int> GltfDocument::indices(JsonObject object, const char* key, std::
 }
 
 std::optional<JsonObject> GltfDocument::object(JsonObject parent, const char* key,
-                                               const std::string& path) {
+                                               const JsonPath& path) {
     const auto member = parent[key];
     if (member.error()) return {};
     JsonObject value;
     if (member.get(value)) {
-        fail(Code::kGltfBroken, path.empty() ? key : path + "." + key,
+        fail(Code::kGltfBroken, path.str().empty() ? key : path.str() + "." + key,
              simdjson::to_string(member.value_unsafe()), "an object");
         return {};
     }
@@ -245,11 +267,11 @@ std::optional<JsonObject> GltfDocument::object(JsonObject parent, const char* ke
 }
 
 std::vector<JsonObject> GltfDocument::objects(JsonObject parent, const char* key,
-                                              const std::string& path) {
+                                              const JsonPath& path) {
     std::vector<JsonObject> out;
     const auto member = parent[key];
     if (member.error()) return out;
-    const std::string name = path.empty() ? key : path + "." + key;
+    const std::string name = path.str().empty() ? key : path.str() + "." + key;
     simdjson::dom::array array;
     if (member.get(array)) {
         fail(Code::kGltfBroken, name, "no list", "a list of objects");
@@ -272,7 +294,7 @@ RawJson GltfDocument::raw(JsonObject object, const char* key) const {
     return member.error() ? RawJson() : simdjson::minify(member.value_unsafe());
 }
 
-Result<Bytes> GltfDocument::load_uri(const std::string& uri, const std::string& path) const {
+Result<Bytes> GltfDocument::load_uri(const std::string& uri, const JsonPath& path) const {
     const auto refuse = [&](std::string found, std::string expected) {
         return Finding{Code::kGltfReference, Severity::kStop,
                        where(path),          std::move(found),
@@ -300,7 +322,6 @@ Result<Bytes> GltfDocument::load_uri(const std::string& uri, const std::string& 
 
 void GltfDocument::read_buffers() {
     const auto list = objects(root_, "buffers", "");
-    owned_.reserve(list.size());
     for (std::size_t i = 0; i < list.size() && !failed(); ++i) {
         const std::string path = fmt::format("buffers[{}]", i);
         const std::int64_t length = integer(list[i], "byteLength", -1, path);
@@ -311,8 +332,8 @@ void GltfDocument::read_buffers() {
                 if (!error_) error_ = loaded.failure();
                 return;
             }
-            owned_.push_back(std::move(loaded).value());
-            bytes = owned_.back();
+            owned_->push_back(std::move(loaded).value());
+            bytes = owned_->back();
         } else if (i == 0 && binary) {
             bytes = bin_;
         } else if (const auto extensions = object(list[i], "extensions", path);
@@ -323,17 +344,22 @@ void GltfDocument::read_buffers() {
             return fail(Code::kGltfBroken, path, "no uri and no binary chunk", "bytes to read");
         }
         if (length < 1 || static_cast<std::uint64_t>(length) > bytes.size())
-            return fail(Code::kGltfBroken, path + ".byteLength",
+            return fail(Code::kGltfBroken, JsonPath(path + ".byteLength"),
                         fmt::format("{} of {} bytes that are there", length, bytes.size()),
                         "a length within the data", "the file is cut short; write it again");
         buffers_.push_back(bytes.subspan(0, static_cast<std::size_t>(length)));
     }
 }
 
-std::span<const std::uint8_t> GltfDocument::span_of(JsonObject object, const std::string& path) {
+std::span<const std::uint8_t> GltfDocument::span_of(JsonObject object, const JsonPath& path) {
     const int buffer = index(object, "buffer", buffers_.size(), path);
     const std::int64_t offset = integer(object, "byteOffset", 0, path);
     const std::int64_t length = integer(object, "byteLength", -1, path);
+    return span_of(buffer, offset, length, path);
+}
+
+std::span<const std::uint8_t> GltfDocument::span_of(int buffer, std::int64_t offset,
+                                                    std::int64_t length, const JsonPath& path) {
     if (!failed() && buffer == kNone) fail(Code::kGltfBroken, path, "no buffer", "a buffer index");
     if (failed()) return {};
     const auto& bytes = buffers_[static_cast<std::size_t>(buffer)];
@@ -349,17 +375,35 @@ std::span<const std::uint8_t> GltfDocument::span_of(JsonObject object, const std
 
 void GltfDocument::read_views() {
     const auto list = objects(root_, "bufferViews", "");
+    views_.reserve(list.size());
     for (std::size_t i = 0; i < list.size() && !failed(); ++i) {
-        const std::string path = fmt::format("bufferViews[{}]", i);
+        const JsonPath path("bufferViews", i);
+        // Nearly all views have these members only: one look at each.
+        std::int64_t buffer = -1, offset = 0, length = -1;
+        bool plain = true;
+        for (const auto field : list[i]) {
+            if (is_key(field.key, "buffer"))
+                plain = plain && !field.value.get(buffer);
+            else if (is_key(field.key, "byteOffset"))
+                plain = plain && !field.value.get(offset);
+            else if (is_key(field.key, "byteLength"))
+                plain = plain && !field.value.get(length);
+            else
+                plain = plain && (is_key(field.key, "target") || is_key(field.key, "name"));
+        }
+        if (plain && buffer >= 0 && buffer < static_cast<std::int64_t>(buffers_.size())) {
+            views_.push_back({span_of(static_cast<int>(buffer), offset, length, path), 0});
+            continue;
+        }
         const std::int64_t stride = integer(list[i], "byteStride", 0, path);
         if (stride != 0 && (stride < 4 || stride > 252 || stride % 4 != 0))
-            return fail(Code::kGltfBroken, path + ".byteStride", fmt::format("{}", stride),
+            return fail(Code::kGltfBroken, path.str() + ".byteStride", fmt::format("{}", stride),
                         "a multiple of 4 from 4 to 252");
         const auto extensions = object(list[i], "extensions", path);
         if (const auto packed =
                 extensions ? object(*extensions, kPackedViews, path) : std::nullopt) {
             unpack_view(*packed, integer(list[i], "byteLength", -1, path),
-                        static_cast<std::size_t>(stride), path);
+                        static_cast<std::size_t>(stride), path.str());
             continue;
         }
         const auto bytes = span_of(list[i], path);

@@ -46,8 +46,8 @@ bool unpack(const Packed& p, Bytes& into) {
 }  // namespace
 
 void GltfDocument::unpack_view(JsonObject extension, std::int64_t length, std::size_t stride,
-                               const std::string& path) {
-    const std::string at = path + ".extensions.EXT_meshopt_compression";
+                               const JsonPath& path) {
+    const std::string at = path.str() + ".extensions.EXT_meshopt_compression";
     const auto bytes = span_of(extension, at);
     if (failed()) return;
     const std::int64_t count = integer(extension, "count", -1, at);
@@ -78,8 +78,8 @@ void GltfDocument::unpack_view(JsonObject extension, std::int64_t length, std::s
     if (!unpack(packed, plain))
         return fail(Code::kGltfBroken, at, "data that cannot be unpacked", "compressed data",
                     "the file is damaged; write it again");
-    owned_.push_back(std::move(plain));
-    views_.push_back({owned_.back(), packed.mode == "ATTRIBUTES" ? packed.stride : stride});
+    owned_->push_back(std::move(plain));
+    views_.push_back({owned_->back(), packed.mode == "ATTRIBUTES" ? packed.stride : stride});
 }
 
 }  // namespace mellow

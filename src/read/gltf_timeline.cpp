@@ -1,5 +1,5 @@
 // Animations of a glTF file (glTF 2.0, 3.11 and appendix C).
-#include <set>
+#include <utility>
 
 #include "base/text.h"
 #include "read/gltf_document.h"
@@ -7,82 +7,120 @@
 namespace mellow {
 namespace {
 
-bool parse_path(const std::string& text, Path& path) {
-    for (const Path p : {Path::kTranslation, Path::kRotation, Path::kScale, Path::kWeights})
-        if (name(p) == text) {
-            path = p;
-            return true;
-        }
-    return false;
+bool parse_path(std::string_view text, Path& path) {
+    if (is_key(text, "translation"))
+        path = Path::kTranslation;
+    else if (is_key(text, "rotation"))
+        path = Path::kRotation;
+    else if (is_key(text, "scale"))
+        path = Path::kScale;
+    else if (is_key(text, "weights"))
+        path = Path::kWeights;
+    else
+        return false;
+    return true;
 }
 
-/// 115 days: frames at any rate are then exact whole numbers.
-constexpr double kLongest_s = 1e7;
-
-void read_times(GltfDocument& doc, JsonObject sampler, const std::string& path, Curve& curve) {
-    const int input = doc.index(sampler, "input", doc.accessors().size(), path);
-    curve.times = doc.read(input, 1, path + ".input");
-    for (std::size_t k = 0; k < curve.times.size(); ++k)
-        if (curve.times[k] < 0 || curve.times[k] > kLongest_s ||
-            (k > 0 && curve.times[k] <= curve.times[k - 1]))
-            return doc.fail(Code::kGltfBroken, path + ".input",
-                            fmt::format("key {} at {} s after {} s", k, curve.times[k],
-                                        k > 0 ? curve.times[k - 1] : 0.0),
-                            "ascending times from 0 to 10 000 000 s");
-}
-
-void read_values(GltfDocument& doc, JsonObject sampler, const std::string& path, Path target,
-                 Curve& curve) {
-    const std::string kind = doc.text(sampler, "interpolation", path);
+void read_curve(GltfDocument& doc, JsonObject sampler, const JsonPath& path, Path target,
+                Curve& curve) {
+    int input = kNone, output = kNone;
+    std::string_view kind;
+    for (const auto field : sampler) {
+        if (is_key(field.key, "input"))
+            input = doc.index(sampler, "input", doc.accessors().size(), path);
+        else if (is_key(field.key, "output"))
+            output = doc.index(sampler, "output", doc.accessors().size(), path);
+        else if (is_key(field.key, "interpolation") && field.value.get(kind))
+            (void)doc.text(sampler, "interpolation", path);  // says what is wrong
+    }
+    if (doc.failed()) return;
+    curve.times = doc.read_times(input, path);
+    if (doc.failed()) return;
+    doc.keys += curve.times.size();
+    if (doc.keys > doc.limits().keys)
+        return doc.fail(Code::kLimit, path, fmt::format("{} keys so far", doc.keys),
+                        fmt::format("at most {}", doc.limits().keys));
     if (kind == "STEP")
         curve.interpolation = Interpolation::kStep;
     else if (kind == "CUBICSPLINE")
         curve.interpolation = Interpolation::kCubicSpline;
     else if (!kind.empty() && kind != "LINEAR")
-        return doc.fail(Code::kGltfBroken, path + ".interpolation", kind,
+        return doc.fail(Code::kGltfBroken, path.str() + ".interpolation", std::string(kind),
                         "LINEAR, STEP or CUBICSPLINE");
-    const int output = doc.index(sampler, "output", doc.accessors().size(), path);
     const int width = target == Path::kWeights ? 1 : target == Path::kRotation ? 4 : 3;
-    curve.values = doc.read(output, width, path + ".output");
+    curve.values = doc.read_values(output, width, path);
     const std::size_t groups = curve.interpolation == Interpolation::kCubicSpline ? 3 : 1;
     if (curve.values.size() != curve.times.size() * static_cast<std::size_t>(curve.width) * groups)
-        doc.fail(Code::kGltfBroken, path + ".output",
+        doc.fail(Code::kGltfBroken, path.str() + ".output",
                  fmt::format("{} numbers for {} keys", curve.values.size(), curve.times.size()),
                  fmt::format("{} per key", static_cast<std::size_t>(curve.width) * groups));
 }
 
+/// Nearly all channels have a sampler, a node and a path: one look at each. False for all others.
+bool read_plain(JsonObject json, std::size_t nodes, std::size_t samplers, Channel& channel,
+                int& sampler) {
+    std::int64_t node = -1, index = -1;
+    bool plain = true, known = false;
+    for (const auto field : json) {
+        JsonObject target;
+        if (is_key(field.key, "sampler")) {
+            plain = plain && !field.value.get(index);
+        } else if (is_key(field.key, "target") && !field.value.get(target)) {
+            for (const auto part : target) {
+                std::string_view path;
+                if (is_key(part.key, "node"))
+                    plain = plain && !part.value.get(node);
+                else if (is_key(part.key, "path"))
+                    known = !part.value.get(path) && parse_path(path, channel.path);
+                else
+                    plain = false;
+            }
+        } else {
+            plain = false;
+        }
+    }
+    if (!plain || !known || node < 0 || node >= static_cast<std::int64_t>(nodes) || index < 0 ||
+        index >= static_cast<std::int64_t>(samplers))
+        return false;
+    channel.node = static_cast<int>(node);
+    sampler = static_cast<int>(index);
+    return true;
+}
+
 void read_channel(GltfDocument& doc, JsonObject json, const std::vector<JsonObject>& samplers,
                   const std::string& base, std::size_t i, const Scene& scene, Timeline& timeline) {
-    const std::string path = fmt::format("{}.channels[{}]", base, i);
-    const auto target = doc.object(json, "target", path);
-    if (!target) return doc.fail(Code::kGltfBroken, path, "no target", "a target");
+    const JsonPath path(base, JsonPath::kNoIndex, "channels", i);
     Channel channel;
-    channel.node = doc.index(*target, "node", scene.nodes.size(), path + ".target");
-    const std::string kind = doc.text(*target, "path", path + ".target");
-    if (doc.failed()) return;
-    if (channel.node == kNone || kind == "pointer") {
-        doc.note({Code::kLeftOut, Severity::kWarning, doc.where(path),
-                  "a channel that moves no node", "channels with a node",
-                  "bake it to a node in the source if it matters"});
-        return;
+    int sampler = kNone;
+    if (!read_plain(json, scene.nodes.size(), samplers.size(), channel, sampler)) {
+        const auto target = doc.object(json, "target", path);
+        if (!target) return doc.fail(Code::kGltfBroken, path, "no target", "a target");
+        channel.node = doc.index(*target, "node", scene.nodes.size(), path);
+        const std::string kind = doc.text(*target, "path", path);
+        if (doc.failed()) return;
+        if (channel.node == kNone || kind == "pointer") {
+            doc.note({Code::kLeftOut, Severity::kWarning, doc.where(path),
+                      "a channel that moves no node", "channels with a node",
+                      "bake it to a node in the source if it matters"});
+            return;
+        }
+        if (!parse_path(kind, channel.path))
+            return doc.fail(Code::kGltfBroken, path.str() + ".target.path", kind,
+                            "translation, rotation, scale or weights");
+        sampler = doc.index(json, "sampler", samplers.size(), path);
+        if (sampler == kNone)
+            return doc.fail(Code::kGltfBroken, path, "no sampler", "a sampler index");
     }
-    if (!parse_path(kind, channel.path))
-        return doc.fail(Code::kGltfBroken, path + ".target.path", kind,
-                        "translation, rotation, scale or weights");
-    const int sampler = doc.index(json, "sampler", samplers.size(), path);
-    if (sampler == kNone) return doc.fail(Code::kGltfBroken, path, "no sampler", "a sampler index");
-    const std::string at = fmt::format("{}.samplers[{}]", base, sampler);
-    const int targets = morph_count(scene, channel.node);
+    const int targets = channel.path == Path::kWeights ? morph_count(scene, channel.node) : 0;
     channel.curve.width = channel.path == Path::kWeights    ? targets
                           : channel.path == Path::kRotation ? 4
                                                             : 3;
     if (channel.curve.width == 0)
         return doc.fail(Code::kGltfBroken, path, "weights for a node without morph targets",
                         "a node with morph targets");
-    read_times(doc, samplers[static_cast<std::size_t>(sampler)], at, channel.curve);
-    if (!doc.failed())
-        read_values(doc, samplers[static_cast<std::size_t>(sampler)], at, channel.path,
-                    channel.curve);
+    const auto s = static_cast<std::size_t>(sampler);
+    read_curve(doc, samplers[s], JsonPath(base, JsonPath::kNoIndex, "samplers", s), channel.path,
+               channel.curve);
     if (!doc.failed()) timeline.channels.push_back(std::move(channel));
 }
 
@@ -111,11 +149,9 @@ void read_morphs(GltfDocument& doc, JsonObject animation, const std::vector<Json
         if (sampler == kNone || morph.targets.empty())
             return doc.fail(Code::kGltfBroken, path, "no sampler or no targets", "both");
         morph.curve.width = static_cast<int>(morph.targets.size());
-        const std::string at = fmt::format("{}.samplers[{}]", base, sampler);
-        read_times(doc, samplers[static_cast<std::size_t>(sampler)], at, morph.curve);
-        if (!doc.failed())
-            read_values(doc, samplers[static_cast<std::size_t>(sampler)], at, Path::kWeights,
-                        morph.curve);
+        const auto at = static_cast<std::size_t>(sampler);
+        read_curve(doc, samplers[at], JsonPath(base, JsonPath::kNoIndex, "samplers", at),
+                   Path::kWeights, morph.curve);
         timeline.morphs.push_back(std::move(morph));
     }
 }
@@ -132,12 +168,17 @@ void read_gltf_timelines(GltfDocument& doc, Scene& scene) {
         timeline.extensions = doc.raw(list[a], "extensions");
         const auto samplers = doc.objects(list[a], "samplers", path);
         const auto channels = doc.objects(list[a], "channels", path);
+        timeline.channels.reserve(channels.size());
         for (std::size_t c = 0; c < channels.size() && !doc.failed(); ++c)
             read_channel(doc, channels[c], samplers, path, c, scene, timeline);
         if (!doc.failed()) read_morphs(doc, list[a], samplers, path, timeline);
-        std::set<std::pair<int, Path>> seen;
+        std::vector<std::uint8_t> seen(scene.nodes.size());
         for (const Channel& channel : timeline.channels)
-            if (!seen.emplace(channel.node, channel.path).second)
+            if (const auto bit =
+                    static_cast<std::uint8_t>(1U << static_cast<unsigned>(channel.path));
+                (std::exchange(seen[static_cast<std::size_t>(channel.node)],
+                               seen[static_cast<std::size_t>(channel.node)] | bit) &
+                 bit) != 0)
                 doc.fail(Code::kGltfBroken, path,
                          fmt::format("two channels for the {} of node {}", name(channel.path),
                                      channel.node),

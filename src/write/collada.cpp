@@ -136,7 +136,7 @@ class ColladaWriter {
             if (!image.bytes.empty()) {
                 file =
                     fmt::format("{}_{}.{}", name_, i, image.mime == "image/jpeg" ? "jpg" : "png");
-                out_.files.push_back({file, image.bytes});
+                out_.files.push_back({file, {image.bytes.begin(), image.bytes.end()}});
             }
             out_.add("<image id=\"image{}\" name=\"{}\"><init_from>{}</init_from></image>\n", i,
                      xml_name(image.name.empty() ? "image" : image.name), xml_escaped(file));

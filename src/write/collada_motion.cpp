@@ -25,13 +25,14 @@ struct Keys {
 Keys column_of(const Curve& curve, std::size_t column, double factor) {
     const std::size_t width = at(curve.width), keys = curve.times.size();
     const bool cubic = curve.interpolation == Interpolation::kCubicSpline;
+    const std::vector<double> values = curve.values.list();
     Keys out;
     out.interpolation = cubic                                         ? "BEZIER"
                         : curve.interpolation == Interpolation::kStep ? "STEP"
                                                                       : "LINEAR";
     out.times = curve.times;
     for (std::size_t k = 0; k < keys; ++k) {
-        const double* v = &curve.values[k * width * (cubic ? 3 : 1) + column];
+        const double* v = &values[k * width * (cubic ? 3 : 1) + column];
         out.values.push_back(factor * v[cubic ? width : 0]);
         if (!cubic) continue;
         // A cubic Hermite segment is the Bezier one with its inner points at thirds.
@@ -117,9 +118,11 @@ class MotionWriter {
         if (curve.interpolation == Interpolation::kStep) {
             EulerAngles last{};
             for (std::size_t k = 0; k < curve.times.size(); ++k) {
-                const double* q = &curve.values[4 * k];
-                last = to_euler(normalized(Quat{q[0], q[1], q[2], q[3]}), order, last);
-                angles.values.insert(angles.values.end(), last.begin(), last.end());
+                const KeyValues& q = curve.values;
+                last =
+                    to_euler(normalized(Quat{q[4 * k], q[4 * k + 1], q[4 * k + 2], q[4 * k + 3]}),
+                             order, last);
+                angles.values.append(last.begin(), last.end());
             }
         } else {
             angles = fit_angles(curve, order);
@@ -158,8 +161,7 @@ class MotionWriter {
         for (std::size_t k = 0; k < fit.times.size(); ++k)
             for (const auto* part : {&fit.in, &fit.values, &fit.out})
                 if (!fit.linear || part == &fit.values)
-                    out.values.insert(out.values.end(),
-                                      part->begin() + static_cast<std::ptrdiff_t>(3 * k),
+                    out.values.append(part->begin() + static_cast<std::ptrdiff_t>(3 * k),
                                       part->begin() + static_cast<std::ptrdiff_t>(3 * k + 3));
         return out;
     }

@@ -1,9 +1,11 @@
 // The glTF writer. JSON is appended text, since most of it is numbers and carried raw text; the
 // binary chunk is filled alongside.
+#include <fmt/compile.h>
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cstring>
+#include <deque>
 #include <limits>
 #include <map>
 #include <span>
@@ -21,8 +23,9 @@ constexpr int kArrayBuffer = 34962, kElementBuffer = 34963;
 class Object {
   public:
     Object& raw(std::string_view key, std::string_view json) {
-        if (!json.empty())
-            text_ += fmt::format("{}{}:{}", text_.empty() ? "" : ",", json_quoted(key), json);
+        if (json.empty()) return *this;
+        if (!empty()) text_ += ',';
+        text_.append(json_quoted(key)).append(1, ':').append(json);
         return *this;
     }
     Object& text(std::string_view key, std::string_view value) {
@@ -36,14 +39,32 @@ class Object {
     }
     /// Members that are JSON text already, without braces.
     Object& members(std::string_view json) {
-        if (!json.empty()) text_.append(text_.empty() ? "" : ",").append(json);
+        if (!json.empty()) text_.append(empty() ? "" : ",").append(json);
         return *this;
     }
-    bool empty() const { return text_.empty(); }
-    std::string done() const { return "{" + text_ + "}"; }
+    bool empty() const { return text_.size() == 1; }
+    /// The whole object; this one is used up.
+    std::string done() { return std::move(text_ += '}'); }
+
+  private:
+    std::string text_ = "{";
+};
+
+/// A JSON array under construction, item after item.
+class Array {
+  public:
+    /// The text to append the next item to.
+    std::string& item() {
+        text_ += count_++ == 0 ? '[' : ',';
+        return text_;
+    }
+    int count() const { return count_; }
+    /// Empty without items.
+    std::string done() { return count_ == 0 ? std::string() : std::move(text_ += ']'); }
 
   private:
     std::string text_;
+    int count_ = 0;
 };
 
 std::string list(const std::vector<std::string>& items) {
@@ -80,7 +101,12 @@ class GltfWriter {
             return std::move(files_);
         }
         files_.insert(files_.begin(), {name_ + ".gltf", {json.begin(), json.end()}});
-        if (!bin_.empty()) files_.insert(files_.begin() + 1, {name_ + ".bin", std::move(bin_)});
+        if (bin_size_ > 0) {
+            std::vector<std::uint8_t> bin;
+            bin.reserve(bin_size_);
+            append_parts(bin);
+            files_.insert(files_.begin() + 1, {name_ + ".bin", std::move(bin)});
+        }
         return std::move(files_);
     }
 
@@ -119,44 +145,50 @@ class GltfWriter {
         for (const auto& [name, json] : scene_.extensions) extensions.raw(name, json);
         if (!extensions.empty()) top.raw("extensions", extensions.done());
         top.raw("extras", scene_.extras);
-        top.raw("accessors", list(accessors_));
-        top.raw("bufferViews", list(views_));
-        if (!bin_.empty()) {
+        top.raw("accessors", accessors_.done());
+        top.raw("bufferViews", views_.done());
+        if (bin_size_ > 0) {
             Object buffer;
             if (!options_.binary) buffer.text("uri", uri_of(name_ + ".bin"));
             top.raw("buffers",
-                    "[" + buffer.raw("byteLength", std::to_string(bin_.size())).done() + "]");
+                    "[" + buffer.raw("byteLength", std::to_string(bin_size_)).done() + "]");
         }
         return top.done();
     }
 
     // ---- the binary chunk
-    int add_view(std::span<const std::uint8_t> bytes, int target) {
-        bin_.resize((bin_.size() + 3) / 4 * 4);
-        Object view;
-        view.raw("buffer", "0")
-            .raw("byteOffset", std::to_string(bin_.size()))
-            .raw("byteLength", std::to_string(bytes.size()));
-        if (target != 0) view.raw("target", std::to_string(target));
-        bin_.insert(bin_.end(), bytes.begin(), bytes.end());
-        views_.push_back(view.done());
-        return static_cast<int>(views_.size()) - 1;
+    /// A view of bytes that stay where they are until the file is put together.
+    int add_view(std::span<const std::uint8_t> bytes, int target, std::size_t stride = 0) {
+        bin_size_ = (bin_size_ + 3) / 4 * 4;
+        auto out = std::back_inserter(views_.item());
+        fmt::format_to(out, FMT_COMPILE("{{\"buffer\":0,\"byteOffset\":{},\"byteLength\":{}"),
+                       bin_size_, bytes.size());
+        if (target != 0) fmt::format_to(out, ",\"target\":{}", target);
+        if (stride != 0) fmt::format_to(out, ",\"byteStride\":{}", stride);
+        *out = '}';
+        parts_.push_back({bin_size_, bytes});
+        bin_size_ += bytes.size();
+        return views_.count() - 1;
     }
 
+    /// The same for numbers that are kept here until then.
     template <class T>
-    static std::span<const std::uint8_t> bytes_of(const std::vector<T>& values) {
-        return {reinterpret_cast<const std::uint8_t*>(values.data()), values.size() * sizeof(T)};
+    int add_view(const std::vector<T>& values, int target, std::size_t stride = 0) {
+        const auto* from = reinterpret_cast<const std::uint8_t*>(values.data());
+        kept_.emplace_back(from, from + values.size() * sizeof(T));
+        return add_view(std::span<const std::uint8_t>(kept_.back()), target, stride);
     }
 
     int add_accessor(int view, std::size_t count, int component, std::string_view type,
                      const std::string& more = {}) {
-        Object a;
-        a.index("bufferView", view)
-            .raw("componentType", std::to_string(component))
-            .raw("count", std::to_string(count));
-        a.text("type", type).members(more);
-        accessors_.push_back(a.done());
-        return static_cast<int>(accessors_.size()) - 1;
+        auto out = std::back_inserter(accessors_.item());
+        *out = '{';
+        if (view != kNone) fmt::format_to(out, FMT_COMPILE("\"bufferView\":{},"), view);
+        fmt::format_to(out, FMT_COMPILE("\"componentType\":{},\"count\":{},\"type\":\"{}\""),
+                       component, count, type);
+        if (!more.empty()) fmt::format_to(out, ",{}", more);
+        *out = '}';
+        return accessors_.count() - 1;
     }
 
     /// Least and greatest of each of `width` columns, exactly as the single-precision numbers are.
@@ -175,7 +207,7 @@ class GltfWriter {
         std::vector<float> flat;
         flat.reserve(values.size() * N);
         for (const auto& v : values) flat.insert(flat.end(), v.begin(), v.end());
-        return add_accessor(add_view(bytes_of(flat), kArrayBuffer), values.size(), kFloat,
+        return add_accessor(add_view(flat, kArrayBuffer), values.size(), kFloat,
                             N == 3 ? "VEC3" : "VEC4", with_extent ? extent(flat, N) : "");
     }
 
@@ -216,7 +248,7 @@ class GltfWriter {
             Object o;
             o.text("name", skin.name);
             o.index("inverseBindMatrices",
-                    add_accessor(add_view(bytes_of(m), 0), skin.joints.size(), kFloat, "MAT4"));
+                    add_accessor(add_view(m, 0), skin.joints.size(), kFloat, "MAT4"));
             o.raw("joints", fmt::format("[{}]", fmt::join(skin.joints, ",")));
             o.index("skeleton", skin.skeleton)
                 .raw("extensions", skin.extensions)
@@ -234,10 +266,7 @@ class GltfWriter {
         std::vector<std::uint8_t> padded(stride * vertices, 0);
         for (std::size_t v = 0; v < vertices; ++v)
             std::memcpy(&padded[v * stride], &a.bytes[v * element], element);
-        const int view = add_view(padded, kArrayBuffer);
-        if (stride != element)
-            views_.back().insert(views_.back().size() - 1,
-                                 fmt::format(",\"byteStride\":{}", stride));
+        const int view = add_view(padded, kArrayBuffer, stride != element ? stride : 0);
         into.index(a.semantic,
                    add_accessor(view, vertices, a.component_type, kTypes[a.components - 1],
                                 a.normalized ? "\"normalized\":true" : ""));
@@ -261,10 +290,9 @@ class GltfWriter {
                     weights.push_back(p.influence_weights[i]);
                 }
             o.index(fmt::format("JOINTS_{}", set),
-                    add_accessor(add_view(bytes_of(joints), kArrayBuffer), vertices, kU16, "VEC4"));
-            o.index(
-                fmt::format("WEIGHTS_{}", set),
-                add_accessor(add_view(bytes_of(weights), kArrayBuffer), vertices, kFloat, "VEC4"));
+                    add_accessor(add_view(joints, kArrayBuffer), vertices, kU16, "VEC4"));
+            o.index(fmt::format("WEIGHTS_{}", set),
+                    add_accessor(add_view(weights, kArrayBuffer), vertices, kFloat, "VEC4"));
         }
         return o.done();
     }
@@ -272,11 +300,10 @@ class GltfWriter {
     int add_indices(const Primitive& p) {
         if (p.indices.empty()) return kNone;
         if (p.positions.size() > 65534)
-            return add_accessor(add_view(bytes_of(p.indices), kElementBuffer), p.indices.size(),
-                                kU32, "SCALAR");
+            return add_accessor(add_view(p.indices, kElementBuffer), p.indices.size(), kU32,
+                                "SCALAR");
         const std::vector<std::uint16_t> small(p.indices.begin(), p.indices.end());
-        return add_accessor(add_view(bytes_of(small), kElementBuffer), small.size(), kU16,
-                            "SCALAR");
+        return add_accessor(add_view(small, kElementBuffer), small.size(), kU16, "SCALAR");
     }
 
     std::string primitive(const Primitive& p) {
@@ -335,46 +362,62 @@ class GltfWriter {
             } else if (options_.pictures_beside) {
                 const std::string file = fmt::format("{}_{}.{}", name_, out.size(),
                                                      image.mime == "image/jpeg" ? "jpg" : "png");
-                files_.push_back({file, image.bytes});
+                files_.push_back({file, {image.bytes.begin(), image.bytes.end()}});
                 o.text("uri", uri_of(file));
             } else
-                o.index("bufferView", add_view(image.bytes, 0)).text("mimeType", image.mime);
+                o.index("bufferView", add_view(std::span<const std::uint8_t>(image.bytes), 0))
+                    .text("mimeType", image.mime);
             out.push_back(o.raw("extensions", image.extensions).raw("extras", image.extras).done());
         }
         return list(out);
     }
 
     // ---- animations
-    int add_curve(const std::vector<double>& values, std::string_view type, std::size_t width,
-                  bool with_extent) {
-        std::vector<float> single(values.begin(), values.end());
-        return add_accessor(add_view(bytes_of(single), 0), values.size() / width, kFloat, type,
-                            with_extent ? extent(single, width) : "");
+    int add_curve(const KeyValues& values, std::string_view type, std::size_t width) {
+        const auto singles = values.singles();
+        const int view =
+            singles.empty()
+                ? add_view(std::vector<float>(values.doubles().begin(), values.doubles().end()), 0)
+                : add_view(
+                      {reinterpret_cast<const std::uint8_t*>(singles.data()), singles.size_bytes()},
+                      0);
+        return add_accessor(view, values.size() / width, kFloat, type);
+    }
+    int add_times(const KeyTimes& times) {
+        const auto [seen, unseen] = shared_times_.try_emplace(times.identity(), kNone);
+        if (!unseen) return seen->second;
+        const auto [slot, fresh] = times_.emplace(times.list(), kNone);
+        if (fresh) {
+            const std::vector<float> single(times.begin(), times.end());
+            slot->second = add_accessor(add_view(single, 0), single.size(), kFloat, "SCALAR",
+                                        extent(single, 1));
+        }
+        return seen->second = slot->second;
     }
 
-    std::string add_sampler(const Curve& curve, Path path) {
-        const auto [slot, fresh] = times_.emplace(curve.times, 0);
-        if (fresh) slot->second = add_curve(curve.times, "SCALAR", 1, true);
-        const int output = path == Path::kWeights    ? add_curve(curve.values, "SCALAR", 1, false)
-                           : path == Path::kRotation ? add_curve(curve.values, "VEC4", 4, false)
-                                                     : add_curve(curve.values, "VEC3", 3, false);
-        Object o;
-        o.index("input", slot->second).index("output", output);
-        if (curve.interpolation == Interpolation::kStep) o.text("interpolation", "STEP");
+    void add_sampler(const Curve& curve, Path path, Array& samplers) {
+        const int input = add_times(curve.times);
+        const int output = path == Path::kWeights    ? add_curve(curve.values, "SCALAR", 1)
+                           : path == Path::kRotation ? add_curve(curve.values, "VEC4", 4)
+                                                     : add_curve(curve.values, "VEC3", 3);
+        auto out = std::back_inserter(samplers.item());
+        fmt::format_to(out, FMT_COMPILE("{{\"input\":{},\"output\":{}"), input, output);
+        if (curve.interpolation == Interpolation::kStep)
+            fmt::format_to(out, ",\"interpolation\":\"STEP\"");
         if (curve.interpolation == Interpolation::kCubicSpline)
-            o.text("interpolation", "CUBICSPLINE");
-        return o.done();
+            fmt::format_to(out, ",\"interpolation\":\"CUBICSPLINE\"");
+        *out = '}';
     }
 
     std::string animation(const Timeline& timeline) {
-        std::vector<std::string> channels, samplers, morphs;
+        Array channels, samplers;
+        std::vector<std::string> morphs;
         for (const Channel& c : timeline.channels) {
-            channels.push_back(
-                Object()
-                    .index("sampler", static_cast<int>(samplers.size()))
-                    .raw("target", Object().index("node", c.node).text("path", name(c.path)).done())
-                    .done());
-            samplers.push_back(add_sampler(c.curve, c.path));
+            fmt::format_to(
+                std::back_inserter(channels.item()),
+                FMT_COMPILE("{{\"sampler\":{},\"target\":{{\"node\":{},\"path\":\"{}\"}}}}"),
+                samplers.count(), c.node, name(c.path));
+            add_sampler(c.curve, c.path, samplers);
         }
         for (const MorphCurve& morph : timeline.morphs) {
             std::vector<std::string> targets;
@@ -382,9 +425,9 @@ class GltfWriter {
             morphs.push_back(Object()
                                  .text("mesh", morph.mesh)
                                  .raw("targets", list(targets))
-                                 .index("sampler", static_cast<int>(samplers.size()))
+                                 .index("sampler", samplers.count())
                                  .done());
-            samplers.push_back(add_sampler(morph.curve, Path::kWeights));
+            add_sampler(morph.curve, Path::kWeights, samplers);
         }
         std::string extras = timeline.extras;
         if (!morphs.empty()) {
@@ -394,8 +437,8 @@ class GltfWriter {
         }
         return Object()
             .text("name", timeline.name)
-            .raw("channels", list(channels))
-            .raw("samplers", list(samplers))
+            .raw("channels", channels.done())
+            .raw("samplers", samplers.done())
             .raw("extensions", timeline.extensions)
             .raw("extras", extras)
             .done();
@@ -407,22 +450,31 @@ class GltfWriter {
         return list(out);
     }
 
+    /// All parts of the binary chunk, each at its offset behind what is in `out` already.
+    void append_parts(std::vector<std::uint8_t>& out) const {
+        const std::size_t start = out.size();
+        for (const Part& part : parts_) {
+            out.resize(start + part.offset);
+            out.insert(out.end(), part.bytes.begin(), part.bytes.end());
+        }
+    }
+
     std::vector<std::uint8_t> container(std::string json) {
         json.resize((json.size() + 3) / 4 * 4, ' ');
-        bin_.resize((bin_.size() + 3) / 4 * 4);
+        const std::size_t bin = (bin_size_ + 3) / 4 * 4;
         std::vector<std::uint8_t> out;
-        out.reserve(28 + json.size() + bin_.size());
+        out.reserve(28 + json.size() + bin);
         const auto word = [&](std::size_t v) {
             for (int shift = 0; shift < 32; shift += 8)
                 out.push_back(static_cast<std::uint8_t>(v >> shift));
         };
-        word(0x46546C67), word(2),
-            word(12 + 8 + json.size() + (bin_.empty() ? 0 : 8 + bin_.size()));
+        word(0x46546C67), word(2), word(12 + 8 + json.size() + (bin == 0 ? 0 : 8 + bin));
         word(json.size()), word(0x4E4F534A);
         out.insert(out.end(), json.begin(), json.end());
-        if (bin_.empty()) return out;
-        word(bin_.size()), word(0x004E4942);
-        out.insert(out.end(), bin_.begin(), bin_.end());
+        if (bin == 0) return out;
+        word(bin), word(0x004E4942);
+        append_parts(out);
+        out.resize((out.size() + 3) / 4 * 4);
         return out;
     }
 
@@ -430,9 +482,16 @@ class GltfWriter {
     std::string name_;
     GltfOptions options_;
     std::vector<WrittenFile> files_;
-    std::vector<std::uint8_t> bin_;
-    std::vector<std::string> accessors_, views_;
+    struct Part {
+        std::size_t offset;
+        std::span<const std::uint8_t> bytes;
+    };
+    std::vector<Part> parts_;
+    std::deque<std::vector<std::uint8_t>> kept_;
+    std::size_t bin_size_ = 0;
+    Array accessors_, views_;
     std::map<std::vector<double>, int> times_;
+    std::map<const void*, int> shared_times_;
 };
 
 }  // namespace

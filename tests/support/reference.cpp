@@ -84,12 +84,13 @@ std::vector<double> curve_at(const Curve& c, bool rotation, double t) {
     const std::size_t stride = cubic ? 3 * w : w, mid = cubic ? w : 0;
     std::size_t k = 0;
     while (k + 1 < c.times.size() && c.times[k + 1] <= t) ++k;
-    std::vector<double> a(c.values.begin() + static_cast<long>(k * stride + mid),
-                          c.values.begin() + static_cast<long>(k * stride + mid + w));
+    const std::vector<double> all = c.values.list();
+    std::vector<double> a(all.begin() + static_cast<long>(k * stride + mid),
+                          all.begin() + static_cast<long>(k * stride + mid + w));
     if (k + 1 >= c.times.size() || t <= c.times[k] || c.interpolation == Interpolation::kStep)
         return a;
-    std::vector<double> b(c.values.begin() + static_cast<long>((k + 1) * stride + mid),
-                          c.values.begin() + static_cast<long>((k + 1) * stride + mid + w));
+    std::vector<double> b(all.begin() + static_cast<long>((k + 1) * stride + mid),
+                          all.begin() + static_cast<long>((k + 1) * stride + mid + w));
     const double dt = c.times[k + 1] - c.times[k], s = (t - c.times[k]) / dt;
     std::vector<double> out(w);
     if (cubic) {

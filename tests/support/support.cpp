@@ -121,7 +121,7 @@ Result<ReadResult> read_tiny(const std::vector<std::uint8_t>& bytes, const ReadL
     const LoadFile none = [](const std::string& name) -> Result<Bytes> {
         return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
     };
-    return read_gltf(bytes, "tiny.glb", none, limits);
+    return read_gltf(Bytes(bytes.begin(), bytes.end()), "tiny.glb", none, limits);
 }
 
 std::vector<std::uint8_t> text_bytes(const std::string& text) { return {text.begin(), text.end()}; }
