@@ -102,6 +102,7 @@ TEST(WriteColladaTest, AnglesRunThroughAllTurns) {
             EXPECT_NEAR(c.values.back(), 1000 * std::numbers::pi / 180, 1e-6);
         }
     EXPECT_EQ(read.timelines[0].name, "spin");
+    EXPECT_EQ(read.rate, (FrameRate{30, 1})) << "though keys were added between frames";
 }
 
 TEST(WriteColladaTest, OrdersByJoint) {
@@ -156,12 +157,14 @@ TEST(WriteColladaTest, NamesThatXmlCannotHoldAreSaidAndComeBack) {
     Scene scene = turning();
     scene.nodes[0].name = "rig:hips & <1>";
     scene.nodes[1].name = "2nd";
+    scene.timelines[0].name = "day: one";
     const auto written = write_collada(scene, "spin");
     ASSERT_THAT(written, IsOk());
     EXPECT_THAT(to_text(written.value().findings.at(0)), HasSubstr("rig_hips____1_"));
     const Scene read = again(dae(scene));
     EXPECT_EQ(read.nodes[0].name, "rig:hips & <1>");
     EXPECT_EQ(read.nodes[1].name, "2nd");
+    EXPECT_EQ(read.timelines[0].name, "day: one");
     scene.nodes[1].name = "rig/hips & <1>";
     EXPECT_THAT(write_collada(scene, "spin"), FailsWith(Code::kNameClash, "rig_hips____1_"));
 }

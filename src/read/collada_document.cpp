@@ -89,6 +89,15 @@ std::string text_of(pugi::xml_node node) {
     return {start, text.end()};
 }
 
+std::string extra_of(pugi::xml_node node, std::string_view member, bool only_ours) {
+    for (const pugi::xml_node extra : children(node, "extra"))
+        for (const pugi::xml_node technique : children(extra, "technique"))
+            if (!only_ours ||
+                std::string_view(technique.attribute("profile").value()) == "mellow_crate")
+                if (const pugi::xml_node found = child(technique, member)) return text_of(found);
+    return {};
+}
+
 void ColladaDocument::open(Bytes bytes) {
     bytes_ = std::move(bytes);
     const std::size_t elements = places_of(bytes_, '<').size();

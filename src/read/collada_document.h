@@ -18,6 +18,8 @@ std::string_view local_name(pugi::xml_node node);
 pugi::xml_node child(pugi::xml_node node, std::string_view name);
 /// All child elements of that local name, or all child elements.
 std::vector<pugi::xml_node> children(pugi::xml_node node, std::string_view name = {});
+/// The text of a member of an element's <extra>, of any profile or only of ours; empty without.
+std::string extra_of(pugi::xml_node node, std::string_view member, bool only_ours);
 /// All the text of an element, trimmed.
 std::string text_of(pugi::xml_node node);
 

@@ -114,9 +114,7 @@ class NodeReader {
         if (parent == kNone) scene.roots.push_back(index);
         Node node;
         node.parent = parent;
-        for (const pugi::xml_node technique : children(child(xml, "extra"), "technique"))
-            if (std::string_view(technique.attribute("profile").value()) == "mellow_crate")
-                node.name = text_of(child(technique, "name"));
+        node.name = extra_of(xml, "name", true);
         for (const char* name : {"name", "id", "sid"})
             if (node.name.empty()) node.name = xml.attribute(name).value();
         for (const pugi::xml_node c : children(xml)) {
@@ -226,6 +224,12 @@ void read_collada_nodes(ColladaBuild& build) {
                      "<scene> with an <instance_visual_scene>", "the first visual scene was taken");
     }
     build.scene.name = shown.attribute("name").value();
+    // Many programs leave the rate here, each under a profile of its own.
+    const double rate = std::atof(extra_of(shown, "frame_rate", false).c_str());
+    if (rate >= 1 && rate <= 10'000) {
+        build.scene.rate = snap_rate(rate);
+        build.scene.rate_known = true;
+    }
     NodeReader reader(build);
     for (const pugi::xml_node node : children(shown, "node")) reader.add(node, kNone, 0);
     if (build.scene.nodes.empty())

@@ -123,6 +123,7 @@ class TimelineReader {
                              return std::pair(a.node, a.element) < std::pair(b.node, b.element);
                          });
         lower_matrices();
+        timeline_.name = extra_of(clip, "name", true);
         for (const char* name : {"name", "id"})
             if (timeline_.name.empty()) timeline_.name = clip.attribute(name).value();
         if (timeline_.name.empty()) timeline_.name = clip ? "clip" : "motion";

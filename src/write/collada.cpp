@@ -203,18 +203,18 @@ class ColladaWriter {
                     begin(c);
                     open.push_back({c, 0});
                 } else {
-                    // Our own extra, for names that XML cannot hold.
-                    if (const std::string& name = scene_.nodes[at(n)].name;
-                        !name.empty() && name != out_.sids[at(n)])
-                        out_.add(
-                            "<extra><technique profile=\"mellow_crate\"><name>{}</name>"
-                            "</technique></extra>",
-                            xml_escaped(name));
+                    if (const std::string& name = scene_.nodes[at(n)].name; !name.empty())
+                        out_.text += name_extra(name, out_.sids[at(n)]);
                     out_.add("</node>\n");
                     open.pop_back();
                 }
             }
         }
+        if (scene_.rate_known)
+            out_.add(
+                "<extra><technique profile=\"mellow_crate\"><frame_rate>{}</frame_rate>"
+                "</technique></extra>",
+                scene_.rate.per_second());
         out_.add("</visual_scene>\n</library_visual_scenes>\n");
     }
 
@@ -320,6 +320,12 @@ std::string xml_name(std::string_view text) {
     const auto first = static_cast<unsigned char>(out.empty() ? '0' : out[0]);
     if (std::isdigit(first) != 0 || first == '-' || first == '.') out.insert(0, "_");
     return out;
+}
+
+std::string name_extra(const std::string& name, const std::string& written) {
+    if (name == written) return {};
+    return "<extra><technique profile=\"mellow_crate\"><name>" + xml_escaped(name) +
+           "</name></technique></extra>";
 }
 
 EulerOrder ColladaText::order_of(int node) const {

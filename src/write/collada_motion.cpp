@@ -65,11 +65,12 @@ class MotionWriter {
             out_.add("<animation id=\"{}\">\n", id);
             add_timeline(timeline, id);
             out_.add("</animation>\n");
+            const std::string name = xml_name(timeline.name.empty() ? "motion" : timeline.name);
             fmt::format_to(std::back_inserter(clips_),
                            "<animation_clip id=\"clip{}\" name=\"{}\" start=\"{}\" end=\"{}\">"
-                           "<instance_animation url=\"#{}\"/></animation_clip>\n",
-                           t, xml_name(timeline.name.empty() ? "motion" : timeline.name), span[0],
-                           span[1], id);
+                           "<instance_animation url=\"#{}\"/>{}</animation_clip>\n",
+                           t, name, span[0], span[1], id,
+                           timeline.name.empty() ? "" : name_extra(timeline.name, name));
         }
         if (!open) return;
         out_.add("</library_animations>\n<library_animation_clips>\n{}</library_animation_clips>\n",

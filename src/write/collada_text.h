@@ -18,6 +18,9 @@ std::string xml_escaped(std::string_view text);
 /// A name as an NCName (Namespaces in XML 1.0, section 3): what may not stand in one becomes "_".
 std::string xml_name(std::string_view text);
 
+/// Our own extra that holds a name which XML cannot; empty when it was written as it is.
+std::string name_extra(const std::string& name, const std::string& written);
+
 /// The text under construction and what its parts call each other.
 struct ColladaText {
     const Scene& scene;
