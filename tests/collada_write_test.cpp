@@ -171,6 +171,33 @@ TEST(WriteColladaTest, NamesThatXmlCannotHoldAreSaidAndComeBack) {
 
 TEST(WriteColladaTest, SameSceneSameBytes) { EXPECT_EQ(dae(turning()), dae(turning())); }
 
+TEST(ConvertSceneTest, SkinnedMeshesStandAtTheTop) {
+    Scene scene = turning();
+    Primitive part;
+    part.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+    part.indices = {0, 1, 2};
+    part.influences_per_vertex = 4;
+    part.influence_joints.assign(12, 0);
+    part.influence_weights = {1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0};
+    scene.meshes.push_back({"cloth", {part}, {}, {}, "", ""});
+    scene.skins.push_back({"skin", {0, 1}, {Affine{}, Affine{}}, kNone, "", ""});
+    Node cloth;
+    cloth.name = "cloth";
+    cloth.parent = 2;
+    cloth.local.t = {5, 5, 5};  // joints alone place it
+    cloth.mesh = cloth.skin = 0;
+    scene.nodes.push_back(cloth);
+    const TempFolder folder;
+    ASSERT_THAT(convert_file(scene, folder / "cloth.glb", {}), IsOk());
+    const Scene read = read_scene(folder / "cloth.glb").value().scene;
+    EXPECT_EQ(read.nodes[3].parent, kNone);
+    EXPECT_EQ(read.roots, (std::vector<int>{0, 3}));
+    const auto corner = [](const Scene& s) {
+        return posed_vertices(s, 3, s.meshes[0].primitives[0], pose_at(s, s.timelines[0], 0.7))[1];
+    };
+    EXPECT_LT(length(corner(read) - corner(scene)), 1e-6);
+}
+
 // ---------------------------------------------------------------------------------- the tool
 
 class ColladaToolTest : public testing::Test {

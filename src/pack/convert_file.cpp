@@ -110,8 +110,10 @@ class FileConverter {
         if (textures == Textures::kLeftOut) add(drop_textures(scene_));
         convert(scene_, target_);
         const std::string name = output_.stem().string();
-        if (ending != ".dae")
+        if (ending != ".dae") {
+            free_skinned_meshes(scene_);
             return write_gltf(scene_, name, {binary, textures == Textures::kBeside});
+        }
         if (textures == Textures::kEmbedded && !scene_.images.empty())
             return bad("textures", "embedded", "beside or none: COLLADA refers to pictures",
                        "--textures beside");

@@ -51,6 +51,24 @@ void keep_parts(Scene& scene, SceneParts parts) {
     scene.samplers.clear();
 }
 
+void free_skinned_meshes(Scene& scene) {
+    std::vector<bool> freed(scene.nodes.size(), false);
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n)
+        freed[n] = scene.nodes[n].skin != kNone && scene.nodes[n].parent != kNone;
+    for (const Node& node : scene.nodes)
+        if (node.parent != kNone) freed[static_cast<std::size_t>(node.parent)] = false;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        if (!freed[n]) continue;
+        scene.nodes[n].parent = kNone;
+        scene.nodes[n].local = {};
+        scene.roots.push_back(static_cast<int>(n));
+    }
+    for (Timeline& timeline : scene.timelines)
+        std::erase_if(timeline.channels, [&](const Channel& c) {
+            return freed[static_cast<std::size_t>(c.node)] && c.path != Path::kWeights;
+        });
+}
+
 Findings drop_textures(Scene& scene) {
     std::size_t bytes = 0;
     for (const Image& image : scene.images) bytes += image.bytes.size();

@@ -9,6 +9,10 @@ namespace mellow {
 /// weights become morph curves.
 void keep_parts(Scene& scene, SceneParts parts);
 
+/// Takes skinned meshes out from under other nodes, as glTF recommends (3.7.3.2): joints alone
+/// place them. A node with children stays where it is.
+void free_skinned_meshes(Scene& scene);
+
 /// Removes pictures, textures and every reference to them. Says how many bytes that saves.
 Findings drop_textures(Scene& scene);
 
