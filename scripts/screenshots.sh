@@ -23,6 +23,6 @@ cd orchard
 shot describe mellow describe tamsin.glb
 shot pack mellow pack tamsin.recipe.toml
 mellow convert crates/tamsin/clips/pick.glb pick.bvh --quiet
-shot convert mellow convert crates/tamsin/clips/pick.glb pick.dae --order ZXY --order head=YXZ
+shot convert mellow convert crates/tamsin/clips/pick.glb pick.dae --order ZXY --order head=YXZ --target z-up-centimetre
 shot compare mellow compare crates/tamsin/clips/pick.glb pick.bvh
 cp crates/tamsin/sheet.png "$out/sheet.png"

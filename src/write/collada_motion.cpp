@@ -63,7 +63,8 @@ class MotionWriter {
             const auto span = key_span(timeline);
             const std::string id = fmt::format("motion{}", t);
             out_.add("<animation id=\"{}\">\n", id);
-            add_timeline(timeline, id);
+            add_timeline(timeline, id, false);
+            if (count_ == 0) add_timeline(timeline, id, true);  // an animation holds something
             out_.add("</animation>\n");
             const std::string name = xml_name(timeline.name.empty() ? "motion" : timeline.name);
             fmt::format_to(std::back_inserter(clips_),
@@ -86,7 +87,16 @@ class MotionWriter {
     }
 
   private:
-    void add_timeline(const Timeline& timeline, const std::string& id) {
+    /// True for a column that never leaves what the node has at rest.
+    static bool rests(const Keys& keys, double rest) {
+        const auto near = [&](double v) {
+            return std::abs(v - rest) <= 1e-7 * (1 + std::abs(rest));
+        };
+        return keys.before.empty() && std::all_of(keys.values.begin(), keys.values.end(), near);
+    }
+
+    /// `all`: curves that say nothing, too.
+    void add_timeline(const Timeline& timeline, const std::string& id, bool all) {
         id_ = id;
         count_ = 0;
         if (out_.options.matrices) add_matrices(timeline);
@@ -104,10 +114,15 @@ class MotionWriter {
                 add_turn(channel, node);
             } else {
                 const bool place = channel.path == Path::kTranslation;
+                const Transform& local = scene_.nodes[at(channel.node)].local;
+                const Vec3 rest = place ? local.t : local.s;
+                const double rests_at[3] = {rest.x, rest.y, rest.z};
                 for (std::size_t c = 0; c < 3; ++c)
-                    add(column_of(channel.curve, c, 1),
-                        fmt::format("{}/{}.{}", node, place ? "translate" : "scale", "XYZ"[c]),
-                        std::string(1, "XYZ"[c]));
+                    if (const Keys keys = column_of(channel.curve, c, 1);
+                        all || !rests(keys, rests_at[c]))
+                        add(keys,
+                            fmt::format("{}/{}.{}", node, place ? "translate" : "scale", "XYZ"[c]),
+                            std::string(1, "XYZ"[c]));
             }
         }
     }
