@@ -126,7 +126,10 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                            classes[n] == NodeClass::kUnweighted || classes[n] == NodeClass::kTip;
         out.animated_joints += nodes[n] && joint ? 1 : 0;
     }
-    if (out.last_frame > out.first_frame && out.last_frame - out.first_frame < 10'000'000)
+    // Every curve is looked at on every frame: not where that would take seconds.
+    constexpr std::int64_t kMostLooks = 50'000'000;
+    if (out.last_frame > out.first_frame &&
+        out.last_frame - out.first_frame < kMostLooks / std::max(1, out.channels))
         out.moving = moving_spans(changes(scene, timeline, out.first_frame, out.last_frame),
                                   out.first_frame);
     std::erase_if(out.moving, [&](const MovingSpan& s) {
