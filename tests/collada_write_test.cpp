@@ -173,6 +173,14 @@ TEST(WriteColladaTest, NamesThatXmlCannotHoldAreSaidAndComeBack) {
     EXPECT_THAT(write_collada(scene, "spin"), FailsWith(Code::kNameClash, "rig_hips____1_"));
 }
 
+TEST(WriteColladaTest, StacksAreComposedByTheWritersThemselves) {
+    const Scene read = again(dae(turning()));
+    ASSERT_FALSE(read.timelines[0].members.empty());
+    EXPECT_LT(worst_difference(read, again(dae(read)), 0.99), 1e-6);
+    const Scene from_glb = test::read_tiny(write_glb(read)).value().scene;
+    EXPECT_LT(worst_difference(read, from_glb, 0.99), 1e-6);
+}
+
 TEST(WriteColladaTest, SameSceneSameBytes) { EXPECT_EQ(dae(turning()), dae(turning())); }
 
 TEST(ConvertSceneTest, SkinnedMeshesStandAtTheTop) {

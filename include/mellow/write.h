@@ -24,7 +24,8 @@ struct WrittenFile {
 /// The whole scene as one GLB: nodes, meshes, skins, materials, embedded pictures, timelines.
 /// Numbers are written as they stand, in scene.convention. Same scene, same bytes. Positions, keys
 /// and inverse binds are single precision. Morph curves without a mesh go into the animation's
-/// extras (docs/crate.md). Equal key times share one accessor.
+/// extras (docs/crate.md). Equal key times share one accessor. Stacks under curves are composed
+/// first (compose_stacks()).
 std::vector<std::uint8_t> write_glb(const Scene& scene);
 
 /// How a glTF scene is spread over files.
@@ -48,13 +49,13 @@ struct WrittenScene {
 };
 
 /// The whole scene as NAME.dae and its pictures beside it, in scene.convention. A node's transform
-/// is translate, three rotates and scale; stacks must have been composed (compose_stacks()). Places
-/// and scales keep their keys. Rotations become Euler angles, continuous over any number of turns,
-/// as Bezier curves with keys added until they agree within 2e-7 radians, or one LINEAR key where
-/// straight lines do; as whole matrices they get a key per frame of scene.rate. Every timeline is
-/// an animation with a clip of its name. Names become XML names; the time stamps that the schema
-/// demands are 1970, so that the same scene gives the same bytes. Fails with name-clash when two
-/// names become one.
+/// is translate, three rotates and scale; stacks under curves are composed first
+/// (compose_stacks()). Places and scales keep their keys. Rotations become Euler angles, continuous
+/// over any number of turns, as Bezier curves with keys added until they agree within 2e-7 radians,
+/// or one LINEAR key where straight lines do; as whole matrices they get a key per frame of
+/// scene.rate. Every timeline is an animation with a clip of its name. Names become XML names; the
+/// time stamps that the schema demands are 1970, so that the same scene gives the same bytes. Fails
+/// with name-clash when two names become one.
 Result<WrittenScene> write_collada(const Scene& scene, const std::string& name,
                                    const ColladaOptions& options = {});
 

@@ -338,6 +338,14 @@ EulerOrder ColladaText::order_of(int node) const {
 
 Result<WrittenScene> write_collada(const Scene& scene, const std::string& name,
                                    const ColladaOptions& options) {
+    for (const Timeline& timeline : scene.timelines)
+        if (!timeline.members.empty() || timeline.span) {
+            Scene plain = scene;
+            Findings findings = compose_stacks(plain);
+            MELLOW_TRY(WrittenScene written, ColladaWriter(plain, name, options).run());
+            written.findings.insert(written.findings.begin(), findings.begin(), findings.end());
+            return written;
+        }
     return ColladaWriter(scene, name, options).run();
 }
 

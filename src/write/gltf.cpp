@@ -502,6 +502,13 @@ std::vector<std::uint8_t> write_glb(const Scene& scene) {
 
 std::vector<WrittenFile> write_gltf(const Scene& scene, const std::string& name,
                                     const GltfOptions& options) {
+    for (const Timeline& timeline : scene.timelines)
+        if (!timeline.members.empty() || timeline.span) {
+            // glTF knows no stacks: without this their motion would be lost without a word.
+            Scene plain = scene;
+            (void)compose_stacks(plain);
+            return GltfWriter(plain, name, options).files();
+        }
     return GltfWriter(scene, name, options).files();
 }
 
