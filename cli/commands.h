@@ -33,6 +33,7 @@ void print_findings(const Findings& findings);
 struct DescribeRequest : Common {
     std::vector<std::string> files;
     TypedConvention truth;
+    std::string rig;  ///< a rig sheet to bind to each file
     bool tree = false;
 };
 int describe(const DescribeRequest& request);

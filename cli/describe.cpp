@@ -5,6 +5,7 @@
 
 #include "commands.h"
 #include "mellow/read.h"
+#include "mellow/rig_stock.h"
 #include "mellow/stock.h"
 
 namespace mellow::cli {
@@ -41,8 +42,49 @@ std::string timeline_text(const TimelineStock& t, const Stock& stock) {
     return text;
 }
 
+/// "drives the orientation of thigh.L, shin.L, foot.L".
+std::string drives_text(const RigStep& step, const Scene& scene) {
+    std::vector<std::string> names;
+    for (const int node : step.nodes)
+        names.push_back(scene.nodes[static_cast<std::size_t>(node)].name);
+    if (names.size() > 6) names.resize(6), names.emplace_back("...");
+    return names.empty() ? step.drives
+                         : fmt::format("{} of {}", step.drives, fmt::join(names, ", "));
+}
+
+std::string rig_text(const RigStock& rig, const Scene& scene) {
+    std::string text =
+        fmt::format("rig         {} rules, in the order they are evaluated\n", rig.steps.size());
+    for (std::size_t i = 0; i < rig.steps.size(); ++i)
+        text += fmt::format("  {:>3}  {}\n       drives the {}\n", i + 1, rig.steps[i].line,
+                            drives_text(rig.steps[i], scene));
+    if (rig.passive.empty()) text += "  every deform joint has keys or a rule of its own\n";
+    for (const RigStock::Passive& p : rig.passive)
+        text += p.goes_with.empty()
+                    ? fmt::format("  {}: nothing moves it\n", p.joint)
+                    : fmt::format("  {}: no keys, no rule; goes with {}\n", p.joint, p.goes_with);
+    return text;
+}
+
+Json rig_json(const RigStock& rig, const Scene& scene) {
+    Json json{{"steps", Json::array()}, {"passive", Json::array()}};
+    for (const RigStep& step : rig.steps) {
+        Json nodes = Json::array();
+        for (const int node : step.nodes)
+            nodes.push_back(scene.nodes[static_cast<std::size_t>(node)].name);
+        json["steps"].push_back({{"kind", step.kind},
+                                 {"rule", step.line},
+                                 {"where", step.where},
+                                 {"drives", step.drives},
+                                 {"nodes", nodes}});
+    }
+    for (const RigStock::Passive& p : rig.passive)
+        json["passive"].push_back({{"joint", p.joint}, {"goes_with", p.goes_with}});
+    return json;
+}
+
 std::string stock_text(const std::string& file, const ReadResult& read, const Stock& stock,
-                       bool tree) {
+                       const RigStock* rig, bool tree) {
     std::string text = fmt::format("{}: {}\n", file, read.format);
     text += fmt::format("convention  {}; frames at {}/s{}\n", to_text(stock.convention),
                         to_text(stock.rate), stock.rate_known ? "" : " (assumed)");
@@ -64,6 +106,7 @@ std::string stock_text(const std::string& file, const ReadResult& read, const St
         stock.most_influences, stock.materials, stock.images);
     for (const TimelineStock& t : stock.timelines) text += timeline_text(t, stock);
     if (stock.timelines.empty()) text += "timeline    none\n";
+    if (rig != nullptr) text += rig_text(*rig, read.scene);
     if (tree) text += "\n" + tree_text(read.scene, stock);
     for (const Severity s : {Severity::kWarning, Severity::kNote})
         for (const auto* list : {&read.findings, &stock.findings})
@@ -72,7 +115,8 @@ std::string stock_text(const std::string& file, const ReadResult& read, const St
     return text;
 }
 
-Json stock_json(const std::string& file, const ReadResult& read, const Stock& stock) {
+Json stock_json(const std::string& file, const ReadResult& read, const Stock& stock,
+                const RigStock* rig) {
     const Convention& c = stock.convention;
     Json json{{"file", file}, {"format", read.format}};
     json["convention"] = {
@@ -107,6 +151,7 @@ Json stock_json(const std::string& file, const ReadResult& read, const Stock& st
                                      {"moving", spans},
                                      {"cuts", t.cuts}});
     }
+    if (rig != nullptr) json["rig"] = rig_json(*rig, read.scene);
     json["findings"] = Json::array();
     for (const auto* list : {&read.findings, &stock.findings})
         for (const Finding& f : *list)
@@ -124,16 +169,31 @@ Json stock_json(const std::string& file, const ReadResult& read, const Stock& st
 int describe(const DescribeRequest& request) {
     Json all = Json::array();
     int worst = kDone;
+    std::optional<RigSheet> sheet;
+    if (!request.rig.empty()) {
+        auto read = read_rig_sheet(request.rig);
+        if (!read) return fail(read.failure());
+        sheet = std::move(read).value();
+    }
     for (const std::string& file : request.files) {
         const auto read = read_as(file, request.truth, worst);
         if (!read && worst == kUsage) return worst;
         if (!read) continue;
-        const Stock stock = take_stock(read->scene);
+        Stock stock = take_stock(read->scene);
+        std::optional<RigStock> rig;
+        if (sheet) {
+            auto bound = take_rig_stock(read->scene, *sheet);
+            if (!bound) return fail(bound.failure());
+            rig = std::move(bound).value();
+            std::erase_if(stock.findings,
+                          [](const Finding& f) { return f.code == Code::kUnbaked; });
+            stock.findings.insert(stock.findings.end(), rig->findings.begin(), rig->findings.end());
+        }
         if (request.json)
-            all.push_back(stock_json(file, *read, stock));
+            all.push_back(stock_json(file, *read, stock, rig ? &*rig : nullptr));
         else if (!request.quiet)
             fmt::print("{}{}", &file == &request.files.front() ? "" : "\n",
-                       stock_text(file, *read, stock, request.tree));
+                       stock_text(file, *read, stock, rig ? &*rig : nullptr, request.tree));
     }
     if (request.json)
         fmt::print("{}\n", (request.files.size() == 1 && all.size() == 1 ? all[0] : all).dump(2));

@@ -42,6 +42,9 @@ CLI::App* add_describe(CLI::App& app, DescribeRequest& r) {
     c->add_option("files", r.files, "glTF, COLLADA or BVH files")->required();
     add_truth(c, r.truth);
     c->add_flag("--tree", r.tree, "Print the tree of nodes with their classes");
+    c->add_option(
+        "--rig", r.rig,
+        "A rig sheet: print what it evaluates, in order, and which joints it leaves alone");
     add_common(c, r);
     c->footer("Example: mellow describe tamsin.glb --unit centimetre --up +Z --front -Y --tree");
     return c;

@@ -18,7 +18,7 @@ mellow::Status bake_walk(const std::filesystem::path& folder) {
     // What the numbers are, then everything into metres, +Y up: keys, meshes and the sheet's axes.
     mellow::Scene& scene = read.scene;
     scene.convention = {0.01, mellow::Axis::kPlusZ, mellow::Axis::kMinusY};
-    turn_axes(sheet, mellow::Conversion(scene.convention, {}));
+    convert(sheet, mellow::Conversion(scene.convention, {}));
     convert(scene, {});
 
     MELLOW_TRY(const mellow::Rig rig, mellow::Rig::bind(scene, 0, sheet));

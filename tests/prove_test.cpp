@@ -26,7 +26,7 @@ class ProofTest : public testing::Test {
     void SetUp() override {
         RigSheet sheet = parse_rig_sheet(orchard::kTamsinRig, "tamsin.rig.toml").value();
         scene_.convention = {0.01, Axis::kPlusZ, Axis::kMinusY};
-        turn_axes(sheet, Conversion(scene_.convention, {}));
+        convert(sheet, Conversion(scene_.convention, {}));
         convert(scene_, {});
         rig_ = std::make_unique<Rig>(Rig::bind(scene_, 0, sheet).value());
         poses_ = rig_->source();

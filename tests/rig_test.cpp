@@ -6,58 +6,28 @@
 #include <numbers>
 
 #include "mellow/rig.h"
-#include "support.h"
+#include "rigs.h"
 
 namespace mellow {
 namespace {
 
 using std::numbers::pi;
+using test::add_node;
 using test::chain_scene;
 using test::difference;
+using test::evaluate;
 using test::FailsWith;
 using test::IsOk;
-
-int add_node(Scene& scene, const std::string& name, int parent, Transform local) {
-    Node node;
-    node.name = name;
-    node.parent = parent;
-    node.local = local;
-    if (parent == kNone) scene.roots.push_back(static_cast<int>(scene.nodes.size()));
-    scene.nodes.push_back(node);
-    return static_cast<int>(scene.nodes.size()) - 1;
-}
-
-RigSheet sheet(const std::string& rules) {
-    auto parsed = parse_rig_sheet(rules, "test.rig.toml");
-    EXPECT_THAT(parsed, IsOk());
-    return parsed ? std::move(parsed).value() : RigSheet{};
-}
-
-/// Worlds and scalars at one time; the time is that of the only timeline, if there is one.
-PoseTile evaluate(const Scene& scene, const RigSheet& rules, double seconds = 0) {
-    auto rig = Rig::bind(scene, scene.timelines.empty() ? kNone : 0, rules);
-    EXPECT_THAT(rig, IsOk());
-    PoseTile tile = rig.value().source().make_tile();
-    const std::array<double, 1> times{seconds};
-    rig.value().evaluate(times, tile);
-    return tile;
-}
-
-void key(Scene& scene, int node, Path path, const std::vector<double>& from,
-         const std::vector<double>& to) {
-    if (scene.timelines.empty()) scene.timelines.emplace_back();
-    Curve curve{Interpolation::kLinear, static_cast<int>(from.size()), {0, 1}, from};
-    curve.values.append(to.begin(), to.end());
-    scene.timelines[0].channels.push_back({node, path, curve});
-}
+using test::key;
+using test::sheet;
 
 // ----------------------------------------------------------------------------------- the sheet
 
 TEST(RigSheetTest, EveryWordIsChecked) {
     const std::string follow = "[[rule]]\nkind = \"follow\"\nnode = \"a\"\nsource = \"b\"\n";
     const std::string drive =
-        "[[rule]]\nkind = \"drive\"\njoint = \"a\"\nangle = \"twist\"\naxis = \"+Y\"\nmesh = "
-        "\"m\"\ntarget = \"t\"\n";
+        "[[rule]]\nkind = \"drive\"\nmesh = \"m\"\ntarget = \"t\"\n[[rule.input]]\nof = "
+        "\"twist\"\nnode = \"a\"\naxis = \"+Y\"\n";
     struct Case {
         std::string text;
         Code code;
@@ -68,6 +38,8 @@ TEST(RigSheetTest, EveryWordIsChecked) {
         {"[[rule]]\nkind = \"follow\"\nnode = \"a\"\n", Code::kKeyMissing, "source"},
         {follow + "part = [\"position\"]\n", Code::kKeyUnknown, "parts"},
         {follow + "parts = [\"place\"]\n", Code::kValueBad, "position, orientation or scale"},
+        {follow + "parts = [\"position.W\"]\n", Code::kValueBad, "position.X"},
+        {follow + "weight = true\n", Code::kValueBad, "number"},
         {follow + "offset = \"maybe\"\n", Code::kValueBad, "keep"},
         {follow + "node = \"c\"\n", Code::kTomlBroken, "test.rig.toml:5"},
         {"[[rules]]\nkind = \"follow\"\n", Code::kKeyUnknown, "rule"},
@@ -84,10 +56,12 @@ TEST(RigSheetTest, EveryWordIsChecked) {
 
 TEST(RigSheetTest, AxesTurnWithTheScene) {
     RigSheet s = sheet(
-        "[[rule]]\nkind = \"drive\"\njoint = \"a\"\nangle = \"swing\"\naxis = \"+Z\"\ncurve = [[0, "
-        "0], [90, 1]]\nmesh = \"m\"\ntarget = \"t\"\n");
-    turn_axes(s, Conversion({0.01, Axis::kPlusZ, Axis::kMinusY}, {}));
-    EXPECT_LT(length(std::get<DriveRule>(s.rules[0].body).axis - Vec3{0, 1, 0}), 1e-15);
+        "[[rule]]\nkind = \"drive\"\nmesh = \"m\"\ntarget = \"t\"\n[[rule.input]]\nof = "
+        "\"world\"\nnode = \"a\"\naxis = \"+Z\"\ncurve = [[0, 0], [90, 1]]\n");
+    convert(s, Conversion({0.01, Axis::kPlusZ, Axis::kMinusY}, {}));
+    const DriveInput& input = std::get<DriveRule>(s.rules[0].body).inputs[0];
+    EXPECT_LT(length(input.axis - Vec3{0, 1, 0}), 1e-15);
+    EXPECT_DOUBLE_EQ(input.curve.points[1].at, 0.9);  // 90 centimetres
 }
 
 // ------------------------------------------------------------------------------------- binding
@@ -156,11 +130,11 @@ TEST(RigTest, ALimbNeedsThreeJointsInARow) {
 
 TEST(RigTest, AMorphTargetMustExist) {
     Scene scene = chain_scene(1, 1);
-    EXPECT_THAT(
-        Rig::bind(scene, kNone,
-                  sheet("[[rule]]\nkind = \"drive\"\njoint = \"n0\"\nangle = \"swing\"\naxis = "
-                        "\"+Y\"\ncurve = [[0, 0], [90, 1]]\nmesh = \"n0\"\ntarget = \"bulge\"\n")),
-        FailsWith(Code::kNameUnknown, "bulge"));
+    EXPECT_THAT(Rig::bind(scene, kNone,
+                          sheet("[[rule]]\nkind = \"drive\"\nmesh = \"n0\"\ntarget = "
+                                "\"bulge\"\n[[rule.input]]\nof = \"swing\"\nnode = \"n0\"\naxis = "
+                                "\"+Y\"\ncurve = [[0, 0], [90, 1]]\n")),
+                FailsWith(Code::kNameUnknown, "bulge"));
 }
 
 TEST(RigTest, OrderComesFromNeedsNotFromLines) {
@@ -175,8 +149,10 @@ TEST(RigTest, OrderComesFromNeedsNotFromLines) {
         "\"follow\"\nnode = \"b\"\nsource = \"a\"\n");
     EXPECT_EQ(evaluate(scene, s, 1).world(2, 0).o, (Vec3{1, 2, 3}));
     const auto rig = Rig::bind(scene, 0, s);
-    EXPECT_EQ(rig.value().rule_order(),
-              (std::vector<std::string>{"follow b <- a", "follow c <- b"}));
+    ASSERT_EQ(rig.value().steps().size(), 2U);
+    EXPECT_EQ(rig.value().steps()[0].line, "follow b <- a");
+    EXPECT_EQ(rig.value().steps()[1].line, "follow c <- b");
+    EXPECT_EQ(rig.value().steps()[1].drives, "position, orientation");
 }
 
 TEST(RigTest, LanesBeyondTheLastTimeRepeatIt) {
@@ -384,8 +360,8 @@ double driven(const std::string& angle, const std::string& axis, Quat turn,
     mesh.primitives[0].targets.resize(2);
     scene.meshes.push_back(mesh);
     const RigSheet s = sheet(fmt::format(
-        "[[rule]]\nkind = \"drive\"\njoint = \"n0\"\nangle = \"{}\"\naxis = \"{}\"\ncurve = [[10, "
-        "0], [50, 1], [90, 0.5]]\nmesh = \"body\"\ntarget = \"elbow\"\n{}",
+        "[[rule]]\nkind = \"drive\"\nmesh = \"body\"\ntarget = \"elbow\"\n[[rule.input]]\nnode = "
+        "\"n0\"\nof = \"{}\"\naxis = \"{}\"\ncurve = [[10, 0], [50, 1], [90, 0.5]]\n{}",
         angle, axis, more));
     const PoseTile tile = evaluate(scene, s);
     EXPECT_EQ(tile.scalar(0)[0], 0);

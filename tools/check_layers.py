@@ -13,10 +13,10 @@ HEADERS = {
     "base": ["bytes", "finding", "result", "parallel"],
     "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
-              "joint_source", "true_convention", "transform_stack"],
-    "read": ["read"], "rig": ["rig", "rig_sheet"], "bake": ["bake"], "shape": ["shape"], "travel": ["travel"],
+              "joint_source", "node_mask", "true_convention", "transform_stack"],
+    "read": ["read"], "rig": ["performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["shape"], "travel": ["travel"],
     "fit": ["fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
-    "pack": ["pack", "recipe", "crate", "convert_file"],
+    "pack": ["pack", "recipe", "crate", "convert_file", "rig_stock"],
 }
 OWNER = {name: stage for stage, names in HEADERS.items() for name in names}
 FORBIDDEN_IN_CORE = ["<fstream>", "<iostream>", "<cstdio>", "<filesystem>", "<chrono>", "<ctime>", "<thread>", "<fmt/core.h>"]

@@ -65,6 +65,11 @@ enum class Code {
     kTravelInHips,
     kFastTurn,
     kWeightSum,
+    kEqualSeeds,
+    kNeverMoves,
+    kInfluences,
+    kSkinRemoved,
+    kRigidSkin,
 };
 
 /// One thing to say. All five texts are whole phrases for a person; `where` names the file and the

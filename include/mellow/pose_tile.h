@@ -7,6 +7,7 @@
 
 #include <cstddef>
 #include <functional>
+#include <memory>
 #include <span>
 #include <utility>
 #include <vector>
@@ -24,6 +25,7 @@ class PoseTile {
 
     PoseTile(int nodes, int scalars)
         : nodes_(nodes),
+          scalars_(scalars),
           data_((static_cast<std::size_t>(nodes) * kChannels + static_cast<std::size_t>(scalars)) *
                 kTileFrames) {}
 
@@ -52,13 +54,18 @@ class PoseTile {
         return scratch_.data();
     }
 
+    /// A second tile of the same size, for what is mixed into this one; made at the first call.
+    PoseTile& spare();
+
+    int nodes() const { return nodes_; }
     Affine world(int node, int frame) const;
     Transform local(int node, int frame) const;
 
   private:
-    int nodes_;
+    int nodes_, scalars_;
     const void* owner_ = nullptr;
     std::vector<double> data_, scratch_;
+    std::unique_ptr<PoseTile> spare_;
 };
 
 /// Where poses come from: something that can be evaluated at any time, a tile at a time.

@@ -1,4 +1,4 @@
-// Rig: a scene and a rig sheet bound together, ready to be evaluated at any time.
+// Rig: a scene, a rig sheet and a performance bound together, ready to be evaluated at any time.
 //
 // bind() resolves names, finds an order from the dependencies alone and refuses cycles and channels
 // driven twice. evaluate() then fills tiles. Thread rule: immutable after bind(); evaluate() may
@@ -10,6 +10,7 @@
 #include <string>
 #include <vector>
 
+#include "mellow/performance.h"
 #include "mellow/pose_tile.h"
 #include "mellow/result.h"
 #include "mellow/rig_sheet.h"
@@ -17,27 +18,46 @@
 
 namespace mellow {
 
+/// One step of the evaluation, for people and reports.
+struct RigStep {
+    std::string line;        ///< "limb thigh.L shin.L foot.L <- foot_goal.L, knee_pole.L"
+    std::string kind;        ///< "limb", ...; "layer"
+    std::string where;       ///< file, line and number of the rule or layer
+    std::vector<int> nodes;  ///< nodes it moves
+    std::string drives;      ///< what of them: "orientation"; "value" for weights and scalars
+};
+
 class Rig {
   public:
-    /// Binds `sheet` to the nodes of `scene` and to one of its timelines (kNone: the rest pose
-    /// only). Fails with name-unknown (and the nearest name), rule-cycle (and the cycle),
-    /// rule-clash (and both rules) or value-bad (a limb whose joints are not parent and child).
+    /// Binds `sheet` to the nodes of `scene` and to what moves them. Fails with name-unknown (and
+    /// the nearest name), rule-cycle (and the cycle), rule-clash (and both rules) or value-bad (a
+    /// limb whose joints are not parent and child). Rules with memory (`lag`, `roll`) are walked
+    /// through here, 240 steps a second.
+    static Result<Rig> bind(const Scene& scene, const Performance& performance,
+                            const RigSheet& sheet);
+    /// One timeline as it is; kNone: the rest pose.
     static Result<Rig> bind(const Scene& scene, int timeline, const RigSheet& sheet);
 
     Rig(Rig&&) noexcept;
     Rig& operator=(Rig&&) noexcept;
     ~Rig();
 
-    /// The rig as a maker and filler of tiles; it must not outlive the rig.
+    /// The rig as a maker and filler of tiles; it must not outlive the rig. Scalars of the sheet
+    /// stand behind the morph weights.
     PoseSource source() const;
-    /// Locals, worlds and morph weights of all nodes at up to kTileFrames times, in seconds. Curves
-    /// first, then rules and worlds in dependency order. Lanes beyond the last time repeat it.
+    /// Locals, worlds, morph weights and scalars of all nodes at up to kTileFrames times, in
+    /// seconds. Curves first, then rules, layers and worlds in dependency order. Lanes beyond the
+    /// last time repeat it.
     void evaluate(std::span<const double> seconds, PoseTile& tile) const;
 
-    /// What is evaluated, in order, one line per rule: "limb thigh.L shin.L foot.L <- foot_goal.L".
-    const std::vector<std::string>& rule_order() const;
-    /// Nodes that a rule moves.
+    /// What is evaluated, in order.
+    const std::vector<RigStep>& steps() const;
+    /// Nodes that a rule or layer moves, ascending.
     const std::vector<int>& driven_nodes() const;
+    /// Harmless things worth saying: layers with equal seeds.
+    const Findings& findings() const;
+    /// First and last second of what moves it.
+    std::array<double, 2> span() const;
 
     struct Plan;  ///< the bound form; private to the rig stage
 

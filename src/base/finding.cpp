@@ -53,8 +53,13 @@ constexpr std::array kNames{
     "travel-in-hips",
     "fast-turn",
     "weight-sum",
+    "equal-seeds",
+    "never-moves",
+    "influences",
+    "skin-removed",
+    "rigid-skin",
 };
-static_assert(kNames.size() == static_cast<std::size_t>(Code::kWeightSum) + 1);
+static_assert(kNames.size() == static_cast<std::size_t>(Code::kRigidSkin) + 1);
 
 void add_line(std::string& text, std::string_view label, const std::string& value) {
     if (!value.empty()) text.append("\n  ").append(label).append(value);

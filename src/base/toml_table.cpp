@@ -170,6 +170,10 @@ std::vector<const toml::table*> TomlTable::tables(std::string_view key) {
     return all;
 }
 
+TomlTable TomlTable::inner(const toml::table& table, std::string_view key) const {
+    return {table, file_, place_.empty() ? std::string(key) : fmt::format("{}, {}", place_, key)};
+}
+
 Status TomlTable::done() {
     for (const auto& [key, node] : table_) {
         if (error_) break;

@@ -20,6 +20,7 @@ class TomlTable {
     TomlTable(const toml::table& table, std::string file, std::string place);
 
     bool has(std::string_view key) const { return table_.contains(key); }
+    bool is_text(std::string_view key) const { return has(key) && table_.get(key)->is_string(); }
     std::string text(std::string_view key, const std::optional<std::string>& fallback = {});
     double number(std::string_view key, std::optional<double> fallback = {});
     /// A number or a text, as text; for values such as a unit or a rate.
@@ -34,6 +35,13 @@ class TomlTable {
                        const std::optional<std::string>& fallback = {});
     const toml::table* table(std::string_view key);
     std::vector<const toml::table*> tables(std::string_view key);
+
+    /// A table inside this one, in the same file; hand its outcome to take().
+    TomlTable inner(const toml::table& table, std::string_view key) const;
+    /// Remembers the error of an inner table, unless there is one already.
+    void take(const Status& status) {
+        if (!status.ok() && !error_) error_ = status.failure();
+    }
 
     /// Remembers an error about a value of this table, unless there is one already.
     void fail(Code code, std::string_view key, std::string found, std::string expected,

@@ -2,6 +2,11 @@
 
 namespace mellow {
 
+PoseTile& PoseTile::spare() {
+    if (!spare_) spare_ = std::make_unique<PoseTile>(nodes_, scalars_);
+    return *spare_;
+}
+
 Affine PoseTile::world(int node, int frame) const {
     const double* w = channel(node, kWorld) + frame;
     const auto at = [w](int c) { return w[c * kTileFrames]; };

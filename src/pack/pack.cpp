@@ -110,7 +110,7 @@ class Packer {
             MELLOW_TRY(sheet,
                        parse_rig_sheet({reinterpret_cast<const char*>(text.data()), text.size()},
                                        std::filesystem::path(recipe_.rig).filename().string()));
-            turn_axes(sheet, conversion_);
+            convert(sheet, conversion_);
         }
         if (sheet.prefix.empty()) sheet.prefix = recipe_.strip_prefix;
         for (const RecipeClip& clip : recipe_.clips) {

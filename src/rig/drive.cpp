@@ -1,33 +1,229 @@
+// drive: what some nodes do sets a morph weight, a scalar or a channel of another node. Equations
+// are in docs/rig-sheet.md.
+#include <fmt/format.h>
+
+#include <algorithm>
 #include <numbers>
 
+#include "base/text.h"
 #include "model/lanes.h"
 #include "rig/rules.h"
+#include "rig/sheet_words.h"
 
 namespace mellow {
 namespace {
 
-double curve_value(const BoundDrive& r, double degrees) {
-    const std::vector<CurvePoint>& c = r.curve;
-    if (degrees <= c.front().degrees) return c.front().value;
-    for (std::size_t i = 1; i < c.size(); ++i) {
-        if (degrees > c[i].degrees) continue;
-        double u = (degrees - c[i - 1].degrees) / (c[i].degrees - c[i - 1].degrees);
-        if (r.smooth) u = u * u * (3 - 2 * u);
-        return c[i - 1].value + u * (c[i].value - c[i - 1].value);
+using Of = DriveInput::Of;
+using To = DriveRule::To;
+
+constexpr double kDegrees = 180 / std::numbers::pi;
+const std::vector<std::string> kInputs{"swing", "twist", "position", "world", "distance", "scalar"};
+const std::vector<std::string> kOutputs{"turn", "position", "scale"};
+
+std::string_view unit_of(Of of) {
+    return of == Of::kSwing || of == Of::kTwist ? "degrees"
+           : of == Of::kScalar                  ? "values"
+                                                : "units";
+}
+bool is_length(Of of) { return of == Of::kPosition || of == Of::kWorld || of == Of::kDistance; }
+
+DriveInput read_input(TomlTable& t) {
+    DriveInput input;
+    const std::string of = t.choice("of", kInputs);
+    input.of = static_cast<Of>(std::find(kInputs.begin(), kInputs.end(), of) - kInputs.begin());
+    if (of == "scalar") {
+        input.node = t.text("scalar");
+    } else {
+        input.node = t.text("node");
+        if (of == "distance")
+            input.to = t.text("to");
+        else
+            input.axis = read_axis(t, "axis");
     }
-    return c.back().value;
+    input.curve = read_curve(t, "curve", unit_of(input.of));
+    return input;
+}
+
+double measure(const BoundDrive::Input& input, const PoseTile& tile, int f) {
+    const auto place = [&](int node) {
+        return load3(tile.channel(node, PoseTile::kWorld) + 9 * kF, f);
+    };
+    switch (input.of) {
+        case Of::kSwing:
+        case Of::kTwist: {
+            const Quat away = conjugate(input.rest.r) *
+                              load4(tile.channel(input.node, PoseTile::kLocal) + 3 * kF, f);
+            return kDegrees * (input.of == Of::kTwist ? twist_angle(away, input.axis)
+                                                      : swing_angle(away, input.axis));
+        }
+        case Of::kPosition:
+            return dot(load3(tile.channel(input.node, PoseTile::kLocal), f) - input.rest.t,
+                       input.axis);
+        case Of::kWorld:
+            return dot(place(input.node), input.axis);
+        case Of::kDistance:
+            return length(place(input.node) - place(input.to));
+        case Of::kScalar:
+            break;
+    }
+    return tile.scalar(input.node)[f];
+}
+
+Result<BoundDrive::Input> bind_input(const DriveInput& input, Binder& binder, std::string& words) {
+    BoundDrive::Input bound{};
+    bound.of = input.of;
+    bound.axis = input.axis;
+    bound.curve = input.curve;
+    words += (words.empty() ? "" : ", ") + kInputs[static_cast<std::size_t>(input.of)] + " " +
+             input.node;
+    if (input.of == Of::kScalar) {
+        MELLOW_TRY(bound.node, binder.scalar(input.node));
+        binder.reads_scalar(bound.node);
+        return bound;
+    }
+    MELLOW_TRY(bound.node, binder.node("node", input.node));
+    bound.rest = binder.rest_local(bound.node);
+    if (input.of == Of::kWorld || input.of == Of::kDistance)
+        binder.reads_world(bound.node);
+    else
+        binder.reads_local(bound.node);
+    if (input.of == Of::kDistance) {
+        MELLOW_TRY(bound.to, binder.node("node", input.to));
+        binder.reads_world(bound.to);
+    }
+    return bound;
+}
+
+/// The scalar of a morph target; the rule's node carries the mesh.
+Result<int> morph_scalar(const DriveRule& rule, Binder& binder) {
+    MELLOW_TRY(const int node, binder.node("mesh", rule.node));
+    const int mesh = binder.scene().nodes[static_cast<std::size_t>(node)].mesh;
+    const std::vector<std::string> none;
+    const auto& targets =
+        mesh == kNone ? none : binder.scene().meshes[static_cast<std::size_t>(mesh)].target_names;
+    const auto target = std::find(targets.begin(), targets.end(), rule.target);
+    if (target == targets.end())
+        return Finding{
+            Code::kNameUnknown,
+            Severity::kStop,
+            binder.where(),
+            fmt::format("mesh \"{}\" has no morph target \"{}\"", rule.node, rule.target),
+            suggest(rule.target, targets),
+            "correct the name in the rig sheet"};
+    return binder.morphs().offset[static_cast<std::size_t>(node)] +
+           static_cast<int>(target - targets.begin());
+}
+
+int axis_number(Vec3 axis) { return std::abs(axis.x) > 0.5 ? 0 : std::abs(axis.y) > 0.5 ? 1 : 2; }
+
+Status bind_output(const DriveRule& rule, Binder& binder, BoundDrive& bound,
+                   const std::string& words) {
+    if (rule.to == To::kMorph || rule.to == To::kScalar) {
+        const bool morph = rule.to == To::kMorph;
+        MELLOW_TRY(bound.node, morph ? morph_scalar(rule, binder) : binder.scalar(rule.node));
+        binder.line(morph ? fmt::format("drive {}/{} <- {}", rule.node, rule.target, words)
+                          : fmt::format("drive {} <- {}", rule.node, words));
+        return binder.writes_scalar(bound.node,
+                                    morph ? fmt::format("morph target \"{}\"", rule.target)
+                                          : fmt::format("scalar \"{}\"", rule.node));
+    }
+    MELLOW_TRY(bound.node, binder.node("node", rule.node));
+    bound.rest = binder.rest_local(bound.node);
+    const int axis = axis_number(rule.axis);
+    binder.line(fmt::format("drive {} of {} <- {}", kOutputs[static_cast<std::size_t>(rule.to) - 2],
+                            rule.node, words));
+    return binder.writes(bound.node, rule.to == To::kTurn    ? static_cast<int>(kOrientation)
+                                     : rule.to == To::kScale ? kScaleX << axis
+                                                             : kPositionX << axis);
 }
 
 }  // namespace
 
+DriveRule read_drive(TomlTable& t) {
+    DriveRule rule;
+    for (const toml::table* table : t.tables("input")) {
+        TomlTable input = t.inner(*table, "input");
+        rule.inputs.push_back(read_input(input));
+        t.take(input.done());
+    }
+    if (rule.inputs.empty())
+        t.fail(Code::kKeyMissing, "", "no [[rule.input]]", "at least one thing to read",
+               "add: [[rule.input]] with of, node, axis and curve");
+    rule.product = t.choice("combine", {"product", "sum"}, "product") == "product";
+    if (t.has("mesh")) {
+        rule.node = t.text("mesh");
+        rule.target = t.text("target");
+    } else if (t.has("scalar")) {
+        rule.to = To::kScalar;
+        rule.node = t.text("scalar");
+    } else if (t.has("node")) {
+        rule.node = t.text("node");
+        const std::string channel = t.choice("channel", kOutputs);
+        rule.to = channel == "turn"       ? To::kTurn
+                  : channel == "position" ? To::kPosition
+                                          : To::kScale;
+        rule.axis = read_axis(t, "axis");
+    } else {
+        t.fail(Code::kKeyMissing, "", "nothing that is driven",
+               "mesh and target, or scalar, or node with channel and axis",
+               "add: mesh = \"...\" and target = \"...\"");
+    }
+    return rule;
+}
+
+void convert(DriveRule& rule, const Conversion& c) {
+    for (DriveInput& input : rule.inputs) {
+        input.axis = c.vector(input.axis);
+        if (is_length(input.of)) scale_at(input.curve, c.scale());
+    }
+    rule.axis = c.vector(rule.axis);
+    if (rule.to == To::kScale)
+        rule.axis = {std::abs(rule.axis.x), std::abs(rule.axis.y), std::abs(rule.axis.z)};
+    // A length that comes out of a product is scaled once, of a sum in each part.
+    for (std::size_t i = 0; rule.to == To::kPosition && i < (rule.product ? 1 : rule.inputs.size());
+         ++i)
+        for (CurvePoint& p : rule.inputs[i].curve.points)
+            p.value *= c.scale(), p.slope *= c.scale();
+}
+
+Result<BoundDrive> bind(const DriveRule& rule, Binder& binder) {
+    BoundDrive bound{};
+    bound.product = rule.product;
+    bound.to = rule.to;
+    bound.axis = rule.axis;
+    std::string words;
+    for (const DriveInput& input : rule.inputs) {
+        MELLOW_TRY(BoundDrive::Input one, bind_input(input, binder, words));
+        bound.inputs.push_back(std::move(one));
+    }
+    MELLOW_CHECK(bind_output(rule, binder, bound, words));
+    return bound;
+}
+
 void run(const BoundDrive& rule, PoseTile& tile) {
-    const double* turn = tile.channel(rule.joint, PoseTile::kLocal) + 3 * kF;
-    double* weight = tile.scalar(rule.scalar);
+    double values[kTileFrames];
+    std::fill_n(values, kF, rule.product ? 1.0 : 0.0);
+    for (const BoundDrive::Input& input : rule.inputs)
+        for (int f = 0; f < kF; ++f) {
+            const double v = value_at(input.curve, measure(input, tile, f));
+            values[f] = rule.product ? values[f] * v : values[f] + v;
+        }
+    if (rule.to == To::kMorph || rule.to == To::kScalar) {
+        std::copy_n(values, kF, tile.scalar(rule.node));
+        return;
+    }
+    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    const int axis = axis_number(rule.axis);
     for (int f = 0; f < kF; ++f) {
-        const Quat away = conjugate(rule.rest) * load4(turn, f);
-        const double angle =
-            rule.twist ? twist_angle(away, rule.axis) : swing_angle(away, rule.axis);
-        weight[f] = curve_value(rule, angle * 180 / std::numbers::pi);
+        if (rule.to == To::kTurn) {
+            store4(local + 3 * kF, f,
+                   rule.rest.r * from_axis_angle(rule.axis, values[f] / kDegrees));
+            continue;
+        }
+        const Vec3 from = rule.to == To::kScale ? Vec3{} : rule.rest.t;
+        const Vec3 to = from + values[f] * rule.axis;
+        double* rows = rule.to == To::kScale ? local + 7 * kF : local;
+        rows[axis * kF + f] = axis == 0 ? to.x : axis == 1 ? to.y : to.z;
     }
 }
 

@@ -1,6 +1,12 @@
+// follow: a node goes with one or several others. Equations are in docs/rig-sheet.md.
+#include <fmt/format.h>
+
+#include <algorithm>
+
 #include "base/kernel.h"
 #include "model/lanes.h"
 #include "rig/rules.h"
+#include "rig/sheet_words.h"
 
 namespace mellow {
 namespace {
@@ -11,48 +17,224 @@ Vec3 divide(Vec3 a, Vec3 b) {
     return {a.x / safe(b.x), a.y / safe(b.y), a.z / safe(b.z)};
 }
 
-MELLOW_KERNEL void follow_kernel(const BoundFollow& r, const double* source, const double* parent,
-                                 double* local) {
+MELLOW_KERNEL void follow_kernel(const BoundFollow& r, const BoundFollow::Source& from,
+                                 const double* source, const double* parent, double* local) {
+    const bool position = r.position.any(), turn = r.orientation.any(), size = r.scale.any();
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
         const Affine s = load_affine(source, f), p = load_affine(parent, f);
-        if (r.position) store3(local, f, apply(inverse(p), apply(s, r.offset_position)));
-        if (r.orientation)
+        if (position) store3(local, f, apply(inverse(p), apply(s, from.position)));
+        if (turn)
             store4(local + 3 * kF, f,
-                   conjugate(orientation(p)) * (orientation(s) * r.offset_orientation));
-        if (r.scale)
-            store3(local + 7 * kF, f,
-                   divide(column_lengths(s) * r.offset_scale, column_lengths(p)));
+                   conjugate(orientation(p)) * (orientation(s) * from.orientation));
+        if (size)
+            store3(local + 7 * kF, f, divide(column_lengths(s) * from.scale, column_lengths(p)));
     }
+}
+
+/// Weighted mean of rotations: the eigenvector of sum(w q q^T) with the largest eigenvalue, which
+/// does not care for signs or order (Markley, Cheng, Crassidis and Oshman, "Averaging Quaternions",
+/// 2007, equation 12). Found by squaring the matrix, which leaves the largest alone.
+class TurnMean {
+  public:
+    void add(Quat q, double weight) {
+        const double v[4] = {q.x, q.y, q.z, q.w};
+        for (int i = 0; i < 4; ++i)
+            for (int j = 0; j < 4; ++j) m_[i][j] += weight * v[i] * v[j];
+        if (weight > heaviest_) heaviest_ = weight, like_ = q;
+    }
+    Quat take() {
+        for (int round = 0; round < 12; ++round) square();
+        // Any column is the eigenvector times one of its members: the longest is the safest.
+        int best = 0;
+        for (int i = 1; i < 4; ++i)
+            if (m_[i][i] > m_[best][best]) best = i;
+        return nearest(normalized(Quat{m_[0][best], m_[1][best], m_[2][best], m_[3][best]}), like_);
+    }
+
+  private:
+    void square() {
+        double out[4][4], trace = 0;
+        for (int i = 0; i < 4; ++i)
+            for (int j = 0; j < 4; ++j) {
+                out[i][j] = 0;
+                for (int k = 0; k < 4; ++k) out[i][j] += m_[i][k] * m_[k][j];
+            }
+        for (int i = 0; i < 4; ++i) trace += out[i][i];
+        for (int i = 0; i < 4; ++i)
+            for (int j = 0; j < 4; ++j) m_[i][j] = trace > 0 ? out[i][j] / trace : 0;
+    }
+    double m_[4][4] = {};
+    double heaviest_ = -1;
+    Quat like_;
+};
+
+double pick(bool followed, double a, double b) { return followed ? a : b; }
+Vec3 pick(const AxisMask& mask, Vec3 a, Vec3 b) {
+    return {pick(mask.x, a.x, b.x), pick(mask.y, a.y, b.y), pick(mask.z, a.z, b.z)};
+}
+
+/// Of a turn, only what concerns the axes of the mask: the twist about a single axis, or what is
+/// left without the twist about the missing one.
+Quat about(const AxisMask& mask, Quat turn) {
+    const int axes = (mask.x ? 1 : 0) + (mask.y ? 1 : 0) + (mask.z ? 1 : 0);
+    if (axes == 3) return turn;
+    const bool single = axes == 1;
+    const Vec3 axis{mask.x == single ? 1.0 : 0.0, mask.y == single ? 1.0 : 0.0,
+                    mask.z == single ? 1.0 : 0.0};
+    const Quat twist = from_axis_angle(axis, twist_angle(turn, axis));
+    return single ? twist : turn * conjugate(twist);
+}
+
+struct Mixed {
+    Vec3 place, size;
+    Quat turn;
+    bool any = false;
+};
+
+Mixed mix_sources(const BoundFollow& rule, const PoseTile& tile, int f) {
+    Mixed mixed;
+    double total = 0;
+    TurnMean turns;
+    for (const BoundFollow::Source& from : rule.sources) {
+        const double w = std::max(0.0, weight_lanes(tile, from.weight)[f]);
+        if (w == 0) continue;
+        const Affine s = load_affine(tile.channel(from.node, PoseTile::kWorld), f);
+        mixed.place = mixed.place + w * apply(s, from.position);
+        mixed.size = mixed.size + w * (column_lengths(s) * from.scale);
+        turns.add(orientation(s) * from.orientation, w);
+        total += w;
+    }
+    mixed.any = total > 1e-12;
+    if (!mixed.any) return mixed;
+    mixed.place = mixed.place * (1 / total);
+    mixed.size = mixed.size * (1 / total);
+    mixed.turn = turns.take();
+    return mixed;
+}
+
+/// Several sources, masks or a weight: frame by frame.
+void follow_mixed(const BoundFollow& rule, PoseTile& tile) {
+    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    const double* weights = weight_lanes(tile, rule.weight);
+    for (int f = 0; f < kF; ++f) {
+        const double weight = std::clamp(weights[f], 0.0, 1.0);
+        const Mixed mixed = mix_sources(rule, tile, f);
+        if (!mixed.any || weight == 0) continue;
+        const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
+        const Vec3 place = load3(local, f), size = load3(local + 7 * kF, f);
+        const Quat turn = load4(local + 3 * kF, f), up = orientation(above);
+        if (rule.position.any()) {
+            const Vec3 world = pick(rule.position, mixed.place, apply(above, place));
+            store3(local, f, place + weight * (apply(inverse(above), world) - place));
+        }
+        if (rule.orientation.any()) {
+            const Quat away = mixed.turn * conjugate(rule.rest_orientation);
+            const Quat world = about(rule.orientation, away) * rule.rest_orientation;
+            store4(local + 3 * kF, f, normalized(slerp(turn, conjugate(up) * world, weight)));
+        }
+        if (rule.scale.any()) {
+            const Vec3 wanted = pick(rule.scale, divide(mixed.size, column_lengths(above)), size);
+            store3(local + 7 * kF, f, size + weight * (wanted - size));
+        }
+    }
+}
+
+void read_part(TomlTable& t, const std::string& part, FollowRule& rule) {
+    const auto dot = part.find('.');
+    const std::string word = part.substr(0, dot),
+                      axis = dot == part.npos ? "" : part.substr(dot + 1);
+    AxisMask* mask = word == "position"      ? &rule.position
+                     : word == "orientation" ? &rule.orientation
+                     : word == "scale"       ? &rule.scale
+                                             : nullptr;
+    if (mask == nullptr || (dot != part.npos && axis != "X" && axis != "Y" && axis != "Z")) {
+        t.fail(Code::kValueBad, "parts", part,
+               "position, orientation or scale, or one axis of them such as position.X");
+        return;
+    }
+    mask->x = mask->x || axis.empty() || axis == "X";
+    mask->y = mask->y || axis.empty() || axis == "Y";
+    mask->z = mask->z || axis.empty() || axis == "Z";
+}
+
+int written(const FollowRule& rule) {
+    const auto bits = [](const AxisMask& m, int x) {
+        return (m.x ? x : 0) + (m.y ? 2 * x : 0) + (m.z ? 4 * x : 0);
+    };
+    // Axes of the world move any local axis: a masked position is a position.
+    return (rule.position.any() ? kPosition : 0) + (rule.orientation.any() ? kOrientation : 0) +
+           bits(rule.scale, kScaleX);
 }
 
 }  // namespace
 
-BoundFollow bind_follow(const FollowRule& rule, int node, int source, const Scene& scene,
-                        const std::vector<Affine>& rest) {
-    BoundFollow bound{node,
-                      source,
-                      scene.nodes[static_cast<std::size_t>(node)].parent,
-                      rule.position,
-                      rule.orientation,
-                      rule.scale,
-                      {},
-                      {},
-                      {1, 1, 1}};
-    if (rule.keep_offset) {
-        const Affine& s = rest[static_cast<std::size_t>(source)];
-        const Affine& n = rest[static_cast<std::size_t>(node)];
-        bound.offset_position = apply(inverse(s), n.o);
-        bound.offset_orientation = conjugate(orientation(s)) * orientation(n);
-        bound.offset_scale = divide(column_lengths(n), column_lengths(s));
+FollowRule read_follow(TomlTable& t) {
+    FollowRule rule;
+    rule.node = t.text("node");
+    if (t.is_text("source")) {
+        rule.sources.push_back({t.text("source"), {}});
+    } else {
+        for (const toml::table* table : t.tables("source")) {
+            TomlTable s = t.inner(*table, "source");
+            const std::string node = s.text("node");
+            rule.sources.push_back({node, read_amount(s, "weight", 1)});
+            t.take(s.done());
+        }
+        if (rule.sources.empty())
+            t.fail(Code::kKeyMissing, "", "no source", "source = \"node\", or [[rule.source]]",
+                   "add: source = \"...\"");
     }
+    for (const std::string& part : t.texts("parts", {"position", "orientation"}))
+        read_part(t, part, rule);
+    rule.keep_offset = t.choice("offset", {"keep", "none"}, "keep") == "keep";
+    rule.weight = read_amount(t, "weight", 1);
+    return rule;
+}
+
+void convert(FollowRule& rule, const Conversion& c) {
+    for (AxisMask* mask : {&rule.position, &rule.orientation, &rule.scale})
+        *mask = turned(*mask, c);
+}
+
+Result<BoundFollow> bind(const FollowRule& rule, Binder& binder) {
+    BoundFollow bound{};
+    MELLOW_TRY(bound.node, binder.node("node", rule.node));
+    bound.parent = row_above(binder, bound.node);
+    bound.position = rule.position;
+    bound.orientation = rule.orientation;
+    bound.scale = rule.scale;
+    const Affine& n = binder.rest(bound.node);
+    std::string names;
+    for (const WeightedSource& source : rule.sources) {
+        BoundFollow::Source from{};
+        MELLOW_TRY(from.node, binder.node("source", source.node));
+        MELLOW_TRY(from.weight, binder.amount(source.weight));
+        from.scale = {1, 1, 1};
+        if (rule.keep_offset) {
+            const Affine& s = binder.rest(from.node);
+            from.position = apply(inverse(s), n.o);
+            from.orientation = conjugate(orientation(s)) * orientation(n);
+            from.scale = divide(column_lengths(n), column_lengths(s));
+        }
+        binder.reads_world(from.node);
+        bound.sources.push_back(from);
+        names += (names.empty() ? "" : ", ") + source.node;
+    }
+    if (rule.keep_offset) bound.rest_orientation = orientation(n);
+    MELLOW_TRY(bound.weight, binder.amount(rule.weight));
+    binder.reads_world(binder.parent(bound.node));
+    binder.line(fmt::format("follow {} <- {}", rule.node, names));
+    MELLOW_CHECK(binder.writes(bound.node, written(rule)));
     return bound;
 }
 
 void run(const BoundFollow& rule, PoseTile& tile) {
-    // A node without parent is followed in the world; its row of identity matrices stands after the
-    // nodes of the scene (see Rig::source).
-    follow_kernel(rule, tile.channel(rule.source, PoseTile::kWorld),
+    const auto whole = [](const AxisMask& m) { return m.all() || !m.any(); };
+    if (rule.sources.size() > 1 || rule.sources[0].weight != kNone || rule.weight != kNone ||
+        !whole(rule.position) || !whole(rule.orientation) || !whole(rule.scale))
+        return follow_mixed(rule, tile);
+    follow_kernel(rule, rule.sources[0], tile.channel(rule.sources[0].node, PoseTile::kWorld),
                   tile.channel(rule.parent, PoseTile::kWorld),
                   tile.channel(rule.node, PoseTile::kLocal));
 }

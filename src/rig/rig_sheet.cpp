@@ -2,65 +2,62 @@
 
 #include <fmt/format.h>
 
+#include <set>
+
 #include "base/toml_table.h"
+#include "rig/rules.h"
+#include "rig/sheet_words.h"
 
 namespace mellow {
 namespace {
 
-FollowRule read_follow(TomlTable& t) {
-    FollowRule rule;
-    rule.node = t.text("node");
-    rule.source = t.text("source");
-    rule.position = rule.orientation = false;
-    for (const std::string& part : t.texts("parts", {"position", "orientation"})) {
-        if (part == "position")
-            rule.position = true;
-        else if (part == "orientation")
-            rule.orientation = true;
-        else if (part == "scale")
-            rule.scale = true;
-        else
-            t.fail(Code::kValueBad, "parts", part, "position, orientation or scale");
-    }
-    rule.keep_offset = t.choice("offset", {"keep", "none"}, "keep") == "keep";
-    return rule;
+using Body = decltype(Rule::body);
+
+/// A kind and how it is read; in the order of the variant.
+struct Kind {
+    std::string word;
+    Body (*read)(TomlTable&);
+};
+const std::vector<Kind>& kinds() {
+    static const std::vector<Kind> all{
+        {"follow", [](TomlTable& t) { return Body(read_follow(t)); }},
+        {"aim", [](TomlTable& t) { return Body(read_aim(t)); }},
+        {"limb", [](TomlTable& t) { return Body(read_limb(t)); }},
+        {"chain", [](TomlTable& t) { return Body(read_chain(t)); }},
+        {"twist", [](TomlTable& t) { return Body(read_twist(t)); }},
+        {"limit", [](TomlTable& t) { return Body(read_limit(t)); }},
+        {"roll", [](TomlTable& t) { return Body(read_roll(t)); }},
+        {"drive", [](TomlTable& t) { return Body(read_drive(t)); }},
+        {"lag", [](TomlTable& t) { return Body(read_lag(t)); }},
+    };
+    return all;
 }
 
-LimbRule read_limb(TomlTable& t) {
-    LimbRule rule{t.text("start"), t.text("mid"), t.text("end"), t.text("goal"), t.text("pole")};
-    rule.end_follows_goal = t.choice("end_orientation", {"goal", "free"}, "goal") == "goal";
-    return rule;
-}
-
-DriveRule read_drive(TomlTable& t) {
-    DriveRule rule;
-    rule.joint = t.text("joint");
-    rule.twist = t.choice("angle", {"swing", "twist"}) == "twist";
-    const std::string axis = t.choice("axis", {"+X", "-X", "+Y", "-Y", "+Z", "-Z"});
-    rule.axis = direction(parse_axis(axis).value_or(Axis::kPlusY));
-    const std::vector<double> flat = t.numbers("curve", 2);
-    for (std::size_t i = 0; i + 1 < flat.size(); i += 2) {
-        if (i > 0 && flat[i] <= rule.curve.back().degrees)
-            t.fail(Code::kValueBad, "curve",
-                   fmt::format("{} degrees after {}", flat[i], rule.curve.back().degrees),
-                   "ascending angles");
-        rule.curve.push_back({flat[i], flat[i + 1]});
-    }
-    if (rule.curve.size() < 2)
-        t.fail(Code::kValueBad, "curve", fmt::format("{} points", rule.curve.size()),
-               "at least two points [degrees, weight]");
-    rule.smooth = t.choice("shape", {"linear", "smooth"}, "linear") == "smooth";
-    rule.mesh = t.text("mesh");
-    rule.target = t.text("target");
-    return rule;
+Result<Scalar> read_scalar(TomlTable& t) {
+    Scalar scalar;
+    scalar.name = t.text("name");
+    scalar.where = t.where("");
+    if (t.has("keys"))
+        scalar.curve = read_curve(t, "keys", "frames");
+    else
+        scalar.value = t.number("value", 0);
+    scalar.keep = t.flag("keep", false);
+    MELLOW_CHECK(t.done());
+    return scalar;
 }
 
 }  // namespace
 
-std::string_view kind(const Rule& rule) {
-    constexpr std::string_view kKinds[] = {"follow", "limb", "drive"};
-    return kKinds[rule.body.index()];
+const std::vector<std::string>& rule_kinds() {
+    static const std::vector<std::string> words = [] {
+        std::vector<std::string> all;
+        for (const Kind& kind : kinds()) all.push_back(kind.word);
+        return all;
+    }();
+    return words;
 }
+
+std::string_view kind(const Rule& rule) { return rule_kinds()[rule.body.index()]; }
 
 Result<RigSheet> parse_rig_sheet(std::string_view text, const std::string& file) {
     MELLOW_TRY(const toml::table root, parse_toml(text, file));
@@ -68,26 +65,35 @@ Result<RigSheet> parse_rig_sheet(std::string_view text, const std::string& file)
     sheet.file = file;
     TomlTable top(root, file, "");
     sheet.prefix = top.text("prefix", "");
-    const auto tables = top.tables("rule");
+    const auto tables = top.tables("rule"), scalars = top.tables("scalar");
     MELLOW_CHECK(top.done());
+    std::set<std::string> names;
+    for (std::size_t i = 0; i < scalars.size(); ++i) {
+        TomlTable t(*scalars[i], file, fmt::format("scalar {}", i + 1));
+        MELLOW_TRY(Scalar scalar, read_scalar(t));
+        if (!names.insert(scalar.name).second)
+            return Finding{
+                Code::kNameClash,      Severity::kStop,
+                scalar.where,          fmt::format("a second scalar named \"{}\"", scalar.name),
+                "one name per scalar", "rename one of them"};
+        sheet.scalars.push_back(std::move(scalar));
+    }
     for (std::size_t i = 0; i < tables.size(); ++i) {
         TomlTable t(*tables[i], file, fmt::format("rule {}", i + 1));
-        const std::string kind = t.choice("kind", {"follow", "limb", "drive"});
+        const std::string word = t.choice("kind", rule_kinds());
         Rule rule;
         rule.where = t.where("");
-        if (kind == "follow") rule.body = read_follow(t);
-        if (kind == "limb") rule.body = read_limb(t);
-        if (kind == "drive") rule.body = read_drive(t);
+        for (const Kind& kind : kinds())
+            if (kind.word == word) rule.body = kind.read(t);
         MELLOW_CHECK(t.done());
         sheet.rules.push_back(std::move(rule));
     }
     return sheet;
 }
 
-void turn_axes(RigSheet& sheet, const Conversion& conversion) {
+void convert(RigSheet& sheet, const Conversion& conversion) {
     for (Rule& rule : sheet.rules)
-        if (auto* drive = std::get_if<DriveRule>(&rule.body))
-            drive->axis = conversion.vector(drive->axis);
+        std::visit([&](auto& body) { convert(body, conversion); }, rule.body);
 }
 
 }  // namespace mellow

@@ -1,45 +1,183 @@
 // The bound rules: indices and constants in place of names, and their kernels over a tile. One .cpp
-// file per rule.
+// file per rule, which reads it from a sheet, takes it along with a conversion, binds and runs it.
+// A scalar index of kNone stands for the constant 1.
 #pragma once
 
+#include <memory>
+#include <variant>
 #include <vector>
 
+#include "base/toml_table.h"
+#include "mellow/convention.h"
+#include "mellow/performance.h"
 #include "mellow/pose_tile.h"
-#include "mellow/result.h"
-#include "mellow/rig_sheet.h"
-#include "mellow/scene.h"
+#include "mellow/rig_rules.h"
+#include "rig/binder.h"
+#include "rig/track.h"
 
 namespace mellow {
 
 struct BoundFollow {
-    int node, source, parent;
-    bool position, orientation, scale;
-    Vec3 offset_position;     ///< of the node, in the source's space
-    Quat offset_orientation;  ///< conj(orientation(source)) * orientation(node), in the rest pose
-    Vec3 offset_scale;
+    struct Source {
+        int node, weight;
+        Vec3 position;     ///< of the node, in the source's space
+        Quat orientation;  ///< conj(orientation(source)) * orientation(node), in the rest pose
+        Vec3 scale;
+    };
+    int node, parent;
+    std::vector<Source> sources;
+    AxisMask position, orientation, scale;
+    Quat rest_orientation;  ///< what a masked turn starts from
+    int weight;
 };
-BoundFollow bind_follow(const FollowRule& rule, int node, int source, const Scene& scene,
-                        const std::vector<Affine>& rest);
+FollowRule read_follow(TomlTable& t);
+void convert(FollowRule& rule, const Conversion& c);
+Result<BoundFollow> bind(const FollowRule& rule, Binder& binder);
 void run(const BoundFollow& rule, PoseTile& tile);
+
+struct BoundAim {
+    int node, parent, source, up_node;
+    bool up_turns;
+    Quat
+        frame;  ///< conjugate of the frame of axis and up_axis in the node's axes, times the offset
+    Vec3 up, up_axis;
+    Quat rest;  ///< local rotation at rest
+    int weight;
+};
+AimRule read_aim(TomlTable& t);
+void convert(AimRule& rule, const Conversion& c);
+Result<BoundAim> bind(const AimRule& rule, Binder& binder);
+void run(const BoundAim& rule, PoseTile& tile);
 
 struct BoundLimb {
     int start, mid, end, goal, pole, parent;
     bool end_follows_goal;
+    double stretch, soft;
     Vec3 bone1, bone2;    ///< unit bone directions, in the rest axes of start and of mid
     Vec3 hinge1, hinge2;  ///< bend axis in the axes of start and of mid, unit, across the bones
     Quat offset;          ///< conj(orientation(goal)) * orientation(end), in the rest pose
+    int weight;
 };
-Result<BoundLimb> bind_limb(const LimbRule& rule, const std::string& where, const int (&nodes)[5],
-                            const Scene& scene, const std::vector<Affine>& rest);
+LimbRule read_limb(TomlTable& t);
+void convert(LimbRule& rule, const Conversion& c);
+Result<BoundLimb> bind(const LimbRule& rule, Binder& binder);
 void run(const BoundLimb& rule, PoseTile& tile);
 
-struct BoundDrive {
-    int joint, scalar;
-    bool twist, smooth;
+struct BoundChain {
+    std::vector<int> joints, along;
+    std::vector<Quat> rest;  ///< local rotation of each joint at rest
+    int goal, parent;
+    bool stretch, end_follows;
+    double limit_rad, tolerance;
+    int iterations;
+    Quat offset;  ///< of the last joint to the goal or last control, in the rest pose
+    int weight;
+};
+ChainRule read_chain(TomlTable& t);
+void convert(ChainRule& rule, const Conversion& c);
+Result<BoundChain> bind(const ChainRule& rule, Binder& binder);
+void run(const BoundChain& rule, PoseTile& tile);
+
+struct BoundTwist {
+    struct Share {
+        int node;
+        double share;
+        Quat rest;
+    };
+    int source;
     Vec3 axis;
     Quat rest;
-    std::vector<CurvePoint> curve;
+    std::vector<Share> shares;
 };
+TwistRule read_twist(TomlTable& t);
+void convert(TwistRule& rule, const Conversion& c);
+Result<BoundTwist> bind(const TwistRule& rule, Binder& binder);
+void run(const BoundTwist& rule, PoseTile& tile);
+
+struct BoundLimit {
+    int node, parent;
+    LimitRule::Of of;
+    Vec3 axis;
+    double least, most;  ///< angles in radians
+    Quat rest;
+};
+LimitRule read_limit(TomlTable& t);
+void convert(LimitRule& rule, const Conversion& c);
+Result<BoundLimit> bind(const LimitRule& rule, Binder& binder);
+void run(const BoundLimit& rule, PoseTile& tile);
+
+struct BoundRoll {
+    int node, parent;
+    Vec3 axis, up;
+    double radius;
+    Quat rest;
+    std::shared_ptr<Track> track;  ///< radians over time, found when the rig is bound
+    std::shared_ptr<RollState> state;
+};
+RollRule read_roll(TomlTable& t);
+void convert(RollRule& rule, const Conversion& c);
+Result<BoundRoll> bind(const RollRule& rule, Binder& binder);
+void run(const BoundRoll& rule, std::span<const double> seconds, PoseTile& tile);
+/// Walks on through `count` frames and adds them to the track.
+void simulate(const BoundRoll& rule, int count, PoseTile& tile);
+
+struct BoundDrive {
+    struct Input {
+        DriveInput::Of of;
+        int node, to;  ///< node: the scalar, for kScalar
+        Vec3 axis;
+        Transform rest;
+        ValueCurve curve;
+    };
+    std::vector<Input> inputs;
+    bool product;
+    DriveRule::To to;
+    int node;  ///< the scalar, for kMorph and kScalar
+    Vec3 axis;
+    Transform rest;
+};
+DriveRule read_drive(TomlTable& t);
+void convert(DriveRule& rule, const Conversion& c);
+Result<BoundDrive> bind(const DriveRule& rule, Binder& binder);
 void run(const BoundDrive& rule, PoseTile& tile);
+
+struct BoundLag {
+    int node, parent;
+    bool position, orientation;
+    double frequency, damping, run_in;
+    int weight;
+    std::shared_ptr<Track> track;  ///< world position and velocity, orientation
+    std::shared_ptr<LagState> state;
+};
+LagRule read_lag(TomlTable& t);
+void convert(LagRule& rule, const Conversion& c);
+Result<BoundLag> bind(const LagRule& rule, Binder& binder);
+void run(const BoundLag& rule, std::span<const double> seconds, PoseTile& tile);
+/// Walks on through `count` frames and adds them to the track. `moved` takes the node's world from
+/// the part of a loop it was evaluated in to where the loop has got to; empty outside loops.
+void simulate(const BoundLag& rule, int count, const Affine* moved, PoseTile& tile);
+
+struct BoundLayer {
+    std::vector<int> nodes, parents;
+    std::vector<Transform> poses;  ///< kReplace: the pose of each node
+    Layer layer;
+    double frames_per_second;
+};
+Result<BoundLayer> bind(const Layer& layer, int index, const std::string& prefix, Binder& binder,
+                        Findings& findings);
+void run(const BoundLayer& layer, std::span<const double> seconds, PoseTile& tile);
+
+using BoundRule = std::variant<BoundFollow, BoundAim, BoundLimb, BoundChain, BoundTwist, BoundLimit,
+                               BoundRoll, BoundDrive, BoundLag, BoundLayer>;
+
+// What several rules do.
+
+/// The lanes of a weight: kTileFrames numbers; `ones` for kNone.
+const double* weight_lanes(const PoseTile& tile, int scalar);
+/// World row of a node's parent; above roots, the identity row after the nodes of the scene.
+inline int row_above(const Binder& binder, int node) {
+    return binder.parent(node) == kNone ? static_cast<int>(binder.scene().nodes.size())
+                                        : binder.parent(node);
+}
 
 }  // namespace mellow

@@ -149,17 +149,19 @@ struct Evaluator {
     }
 
     void apply(const FollowRule& r) {
-        const std::size_t n = node(r.node), s = node(r.source);
+        if (r.sources.size() != 1 || r.weight.value != 1) throw std::runtime_error("not written");
+        const std::size_t n = node(r.node), s = node(r.sources[0].node);
         const Matrix target =
             r.keep_offset ? times(world[s], times(inverted(rest[s]), rest[n])) : world[s];
-        if (r.position) {
+        if (r.position.all()) {
             const Vector p = origin(times(inverted(above(n)), target));
             for (std::size_t i = 0; i < 3; ++i) local[n].place[i][3] = p[i];
         }
         const Matrix kept = times(inverted(without_scale(rest[s])), without_scale(rest[n]));
         const Matrix facing =
             r.keep_offset ? times(without_scale(world[s]), kept) : without_scale(world[s]);
-        if (r.orientation) local[n].orientation = times(inverted(without_scale(above(n))), facing);
+        if (r.orientation.all())
+            local[n].orientation = times(inverted(without_scale(above(n))), facing);
     }
 
     /// Two bones: the angle at the start by the law of cosines; the frames are built in the world.
@@ -201,25 +203,53 @@ struct Evaluator {
         local[c].orientation = times(inverted(wb), wc);
     }
 
+    /// The axis at the source, the up axis at the world's direction: two frames, one onto the
+    /// other.
+    void apply(const AimRule& r) {
+        if (!r.up_node.empty() || r.keep_offset) throw std::runtime_error("not written");
+        const std::size_t n = node(r.node);
+        const auto frame = [](Vector along, Vector up) {
+            const Vector v = unit(sub(up, mul(along, inner(up, along))));
+            return from_columns(along, v, outer(along, v));
+        };
+        const Vector u = unit(sub(origin(world[node(r.source)]), origin(world[n])));
+        const Matrix own =
+            frame({r.axis.x, r.axis.y, r.axis.z}, {r.up_axis.x, r.up_axis.y, r.up_axis.z});
+        local[n].orientation = times(inverted(without_scale(above(n))),
+                                     times(frame(u, {r.up.x, r.up.y, r.up.z}), inverted(own)));
+    }
+
     void apply(const DriveRule&) {}
+    template <class Other>
+    void apply(const Other&) {
+        throw std::runtime_error("not written");
+    }
 
     double driven(const DriveRule& r) const {
-        const std::size_t j = node(r.joint);
+        double product = 1;
+        for (const DriveInput& input : r.inputs) {
+            if (input.of != DriveInput::Of::kSwing) throw std::runtime_error("not written");
+            product *= through(input.curve, swing_degrees(node(input.node), input.axis));
+        }
+        return product;
+    }
+    double swing_degrees(std::size_t j, Vec3 about) const {
         const Matrix m = times(inverted(rest_local[j].orientation), local[j].orientation);
-        const Vector axis{r.axis.x, r.axis.y, r.axis.z};
+        const Vector axis{about.x, about.y, about.z};
         Vector moved{};
         for (std::size_t i = 0; i < 3; ++i)
             for (std::size_t k = 0; k < 3; ++k) moved[i] += m[i][k] * axis[k];
-        const double degrees =
-            std::acos(std::clamp(inner(axis, moved), -1.0, 1.0)) * 180 / std::numbers::pi;
-        for (std::size_t i = 1; i < r.curve.size(); ++i) {
-            if (degrees > r.curve[i].degrees) continue;
-            double s = std::max(0.0, (degrees - r.curve[i - 1].degrees) /
-                                         (r.curve[i].degrees - r.curve[i - 1].degrees));
-            if (r.smooth) s = 3 * s * s - 2 * s * s * s;
-            return r.curve[i - 1].value * (1 - s) + r.curve[i].value * s;
+        return std::acos(std::clamp(inner(axis, moved), -1.0, 1.0)) * 180 / std::numbers::pi;
+    }
+    static double through(const ValueCurve& curve, double at) {
+        const auto& p = curve.points;
+        for (std::size_t i = 1; i < p.size(); ++i) {
+            if (at > p[i].at) continue;
+            double s = std::max(0.0, (at - p[i - 1].at) / (p[i].at - p[i - 1].at));
+            if (curve.shape == CurveShape::kSmooth) s = 3 * s * s - 2 * s * s * s;
+            return p[i - 1].value * (1 - s) + p[i].value * s;
         }
-        return r.curve.back().value;
+        return p.back().value;
     }
 };
 
@@ -259,7 +289,7 @@ ReferencePose reference_pose(const Scene& scene, int timeline, const RigSheet& s
     pose.worlds = e.world;
     for (const Rule& rule : sheet.rules)
         if (const auto* drive = std::get_if<DriveRule>(&rule.body))
-            pose.driven[drive->mesh + "/" + drive->target] = e.driven(*drive);
+            pose.driven[drive->node + "/" + drive->target] = e.driven(*drive);
     return pose;
 }
 

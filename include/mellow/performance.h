@@ -1,0 +1,95 @@
+// Performance: what moves a rig before its rules are evaluated: a timeline, or blocks of timelines
+// on a strip; layers over it; and which part of it is played.
+//
+// Frames here count at the scene's rate, and may be fractions. docs/recipe.md has each key with its
+// equation.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "mellow/convention.h"
+#include "mellow/node_mask.h"
+#include "mellow/rig_rules.h"
+#include "mellow/scene.h"
+
+namespace mellow {
+
+/// A part of a timeline, placed on a strip.
+struct Block {
+    int timeline = kNone;
+    double first = 0, last = 0;  ///< frames of the timeline that are used, both included
+    double start = 0;            ///< frame of the strip where it begins
+    double speed = 1;            ///< above 0; 2 plays it in half the time
+    int repeats = 1;
+    ValueCurve weight;  ///< over frames of the strip; without points 1
+    /// Controls that go on from where a repeat left them, in place of back to their first pose.
+    std::vector<std::string> onward;
+    std::string where;
+
+    double frames() const { return (last - first) * repeats / speed; }
+    double end() const { return start + frames(); }
+};
+
+/// Blocks one after the other, in the order of `start`. Where two overlap the later one is blended
+/// in over the overlap.
+struct Strip {
+    std::string name;
+    std::vector<Block> blocks;
+    CurveShape blend = CurveShape::kSmooth;  ///< kLinear or kSmooth
+    bool gaps_rest = false;  ///< between blocks the rest pose, else the last pose holds
+
+    double first() const { return blocks.empty() ? 0 : blocks.front().start; }
+    double last() const;
+};
+
+/// A change of local poses: after the rules that drive a node, before its world is computed.
+struct Layer {
+    enum class Kind {
+        kOffset,   ///< turns and shifts further
+        kReplace,  ///< takes on the pose of one frame
+        kShake,    ///< smooth noise
+        kSmooth,   ///< rounds off the keys of a run of frames
+    };
+    Kind kind = Kind::kOffset;
+    std::string where;
+    NodeMask mask;
+    ValueCurve weight;  ///< over frames of the timeline or strip; without points `constant_weight`
+    double constant_weight = 1;
+
+    Vec3 axis{0, 1, 0};       ///< kOffset: turned about this axis ...
+    double degrees = 0;       ///< ... by this angle at weight 1
+    bool world_axis = false;  ///< the axis is of the world, else of the node itself
+    Vec3 shift;               ///< kOffset: added to the local place at weight 1
+
+    int timeline = kNone;  ///< kReplace: the pose at `frame` of it; kNone: the rest pose
+    double frame = 0;
+
+    /// kShake: largest turn about X, Y and Z in degrees, and way along them; beats a second.
+    Vec3 shake_degrees, shake_way;
+    double frequency = 1;
+    std::array<std::uint32_t, 3> seeds{1, 2, 3};  ///< of the three axes
+
+    double first = 0, last = 0;  ///< kSmooth: keys on these frames and between them
+};
+
+/// The part that is played: what `lag` runs in for.
+struct Played {
+    double first_second = 0, last_second = 0;
+    bool loop = false;
+};
+
+struct Performance {
+    int timeline = kNone;  ///< kNone without a strip: the rest pose
+    std::optional<Strip> strip;
+    std::vector<Layer> layers;
+    std::optional<Played> played;  ///< without it all there is, once
+};
+
+/// Takes shifts and axes along when the scene goes through convert().
+void convert(Layer& layer, const Conversion& conversion);
+
+}  // namespace mellow

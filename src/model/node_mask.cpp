@@ -1,0 +1,92 @@
+#include "mellow/node_mask.h"
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+
+namespace mellow {
+namespace {
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
+
+/// True when `name` fits `pattern`: * is any run of letters, ? is one.
+bool fits(std::string_view pattern, std::string_view name) {
+    std::size_t p = 0, n = 0, star = pattern.npos, retry = 0;
+    while (n < name.size()) {
+        if (p < pattern.size() && (pattern[p] == '?' || pattern[p] == name[n]) &&
+            pattern[p] != '*') {
+            ++p, ++n;
+        } else if (p < pattern.size() && pattern[p] == '*') {
+            star = p++;
+            retry = n;
+        } else if (star != pattern.npos) {
+            p = star + 1;
+            n = ++retry;
+        } else {
+            return false;
+        }
+    }
+    while (p < pattern.size() && pattern[p] == '*') ++p;
+    return p == pattern.size();
+}
+
+struct Namer {
+    const Scene& scene;
+    const std::string& prefix;
+    const std::string& where;
+
+    std::string bare(int node) const {
+        const std::string& name = scene.nodes[at(node)].name;
+        return !prefix.empty() && name.starts_with(prefix) ? name.substr(prefix.size()) : name;
+    }
+    Finding unknown(const std::string& what, const std::string& name) const {
+        std::vector<std::string> names;
+        for (std::size_t n = 0; n < scene.nodes.size(); ++n)
+            names.push_back(bare(static_cast<int>(n)));
+        return {
+            Code::kNameUnknown,   Severity::kStop,   where, fmt::format("no {} \"{}\"", what, name),
+            suggest(name, names), "correct the name"};
+    }
+    Result<int> find(const std::string& name) const {
+        int node = find_node(scene, name);
+        if (node == kNone && !prefix.empty()) node = find_node(scene, prefix + name);
+        if (node == kNone) return unknown("node", name);
+        return node;
+    }
+};
+
+}  // namespace
+
+Result<std::vector<int>> masked_nodes(const Scene& scene, const NodeMask& mask,
+                                      const std::string& prefix, const std::string& where) {
+    const Namer namer{scene, prefix, where};
+    std::vector<bool> in(scene.nodes.size(), false);
+    for (const std::string& name : mask.names) {
+        MELLOW_TRY(const int node, namer.find(name));
+        in[at(node)] = true;
+    }
+    if (!mask.below.empty()) {
+        std::vector<bool> below(scene.nodes.size(), false);
+        for (const std::string& name : mask.below) {
+            MELLOW_TRY(const int node, namer.find(name));
+            below[at(node)] = true;
+        }
+        for (const int n : parents_first(scene)) {
+            const int parent = scene.nodes[at(n)].parent;
+            if (parent != kNone && below[at(parent)]) below[at(n)] = true;
+            if (below[at(n)]) in[at(n)] = true;
+        }
+    }
+    for (const std::string& pattern : mask.match) {
+        bool any = false;
+        for (std::size_t n = 0; n < in.size(); ++n)
+            if (fits(pattern, namer.bare(static_cast<int>(n)))) any = in[n] = true;
+        if (!any) return namer.unknown("node that fits", pattern);
+    }
+    std::vector<int> nodes;
+    for (std::size_t n = 0; n < in.size(); ++n)
+        if (in[n]) nodes.push_back(static_cast<int>(n));
+    return nodes;
+}
+
+}  // namespace mellow

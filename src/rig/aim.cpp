@@ -1,0 +1,139 @@
+// aim: an axis of a node points at another. Equations are in docs/rig-sheet.md.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "base/kernel.h"
+#include "model/lanes.h"
+#include "rig/rules.h"
+#include "rig/sheet_words.h"
+
+namespace mellow {
+namespace {
+
+/// The frame whose first axis is `along` and whose second is as near to `up` as it can be.
+Quat frame_of(Vec3 along, Vec3 up) {
+    const Vec3 v = normalized(up - dot(up, along) * along, along);
+    return quat_from_columns(along, v, cross(along, v));
+}
+
+struct AimRows {
+    const double *parent, *source, *up;
+    double* local;
+};
+
+MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const double* weights) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const Affine parent = load_affine(rows.parent, f);
+        const Quat above = orientation(parent), keyed = load4(rows.local + 3 * kF, f);
+        const Vec3 place = apply(parent, load3(rows.local, f));
+        const Vec3 way = load3(rows.source + 9 * kF, f) - place;
+        const double far = length(way);
+        const Vec3 u = way * (1 / (far > 1e-12 ? far : 1.0));
+        // Up: a direction, the place of a node, or an axis of a node.
+        const Affine up_world = load_affine(rows.up, f);
+        const Vec3 turned = rotate(orientation(up_world), r.up);
+        const Vec3 to_node = up_world.o - place;
+        const Vec3 up = r.up_node == kNone ? r.up : r.up_turns ? turned : to_node;
+        const Vec3 across = up - dot(up, u) * u;
+        // Where the aim runs along up, what the rest pose has up decides.
+        const Vec3 rest_up = rotate(above * r.rest, r.up_axis);
+        const Vec3 rest_across = rest_up - dot(rest_up, u) * u;
+        const Vec3 any = std::abs(u.x) < 0.7 ? Vec3{1, 0, 0} : Vec3{0, 1, 0};
+        const Vec3 last = any - dot(any, u) * u;
+        const bool clear = dot(across, across) > 1e-12 * dot(up, up);
+        const bool usable = dot(rest_across, rest_across) > 1e-12;
+        const Vec3 v = normalized({clear    ? across.x
+                                   : usable ? rest_across.x
+                                            : last.x,
+                                   clear    ? across.y
+                                   : usable ? rest_across.y
+                                            : last.y,
+                                   clear    ? across.z
+                                   : usable ? rest_across.z
+                                            : last.z},
+                                  {0, 1, 0}, 1e-300);
+        const Quat world = quat_from_columns(u, v, cross(u, v)) * r.frame;
+        const Quat wanted = nearest(conjugate(above) * world, keyed);
+        // A short way says nothing: the node keeps its turn.
+        const double w = far > 1e-9 ? weights[f] : 0.0;
+        const Quat mixed{keyed.x + w * (wanted.x - keyed.x), keyed.y + w * (wanted.y - keyed.y),
+                         keyed.z + w * (wanted.z - keyed.z), keyed.w + w * (wanted.w - keyed.w)};
+        store4(rows.local + 3 * kF, f, normalized(mixed));
+    }
+}
+
+}  // namespace
+
+AimRule read_aim(TomlTable& t) {
+    AimRule rule;
+    rule.node = t.text("node");
+    rule.source = t.text("source");
+    rule.axis = read_axis(t, "axis");
+    rule.up_axis = read_axis(t, "up_axis");
+    if (std::abs(dot(rule.axis, rule.up_axis)) > 0.5)
+        t.fail(Code::kValueBad, "up_axis", "the same line as axis", "two different lines");
+    rule.up_node = t.text("up_node", "");
+    rule.up_turns = !rule.up_node.empty() && t.has("up");
+    if (rule.up_node.empty() || rule.up_turns) rule.up = read_axis(t, "up");
+    rule.keep_offset = t.choice("offset", {"keep", "none"}, "none") == "keep";
+    rule.weight = read_amount(t, "weight", 1);
+    return rule;
+}
+
+void convert(AimRule& rule, const Conversion& c) {
+    for (Vec3* axis : {&rule.axis, &rule.up_axis, &rule.up}) *axis = c.vector(*axis);
+}
+
+Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
+    BoundAim bound{};
+    MELLOW_TRY(bound.node, binder.node("node", rule.node));
+    MELLOW_TRY(bound.source, binder.node("source", rule.source));
+    bound.up_node = kNone;
+    if (!rule.up_node.empty()) {
+        MELLOW_TRY(bound.up_node, binder.node("up node", rule.up_node));
+        binder.reads_world(bound.up_node);
+    }
+    MELLOW_TRY(bound.weight, binder.amount(rule.weight));
+    bound.parent = row_above(binder, bound.node);
+    bound.up_turns = rule.up_turns;
+    bound.up = rule.up;
+    bound.up_axis = rule.up_axis;
+    bound.rest = binder.rest_local(bound.node).r;
+    bound.frame = conjugate(frame_of(rule.axis, rule.up_axis));
+    if (rule.keep_offset) {
+        // Aimed in the rest pose, then turned on by what is missing to the rest turn.
+        const Affine &n = binder.rest(bound.node), &s = binder.rest(bound.source);
+        const Vec3 u = normalized(s.o - n.o, {});
+        const Vec3 up = bound.up_node == kNone ? rule.up
+                        : rule.up_turns ? rotate(orientation(binder.rest(bound.up_node)), rule.up)
+                                        : binder.rest(bound.up_node).o - n.o;
+        if (length(u) == 0 || length(cross(u, up)) < 1e-6 * length(up))
+            return Finding{Code::kValueBad,
+                           Severity::kStop,
+                           binder.where(),
+                           "an offset to keep, but the rest pose does not say which way it aims",
+                           "a source away from the node, and not along up",
+                           "offset = \"none\", or move the source in the rest pose"};
+        const Quat aimed = frame_of(u, up) * bound.frame;
+        bound.frame = bound.frame * (conjugate(aimed) * orientation(n));
+    }
+    binder.reads_world(bound.source);
+    binder.reads_own(bound.node, kPosition);
+    binder.reads_world(binder.parent(bound.node));
+    binder.line(fmt::format("aim {} -> {}", rule.node, rule.source));
+    MELLOW_CHECK(binder.writes(bound.node, kOrientation));
+    return bound;
+}
+
+void run(const BoundAim& rule, PoseTile& tile) {
+    const int up = rule.up_node == kNone ? rule.source : rule.up_node;
+    aim_kernel(
+        rule,
+        {tile.channel(rule.parent, PoseTile::kWorld), tile.channel(rule.source, PoseTile::kWorld),
+         tile.channel(up, PoseTile::kWorld), tile.channel(rule.node, PoseTile::kLocal)},
+        weight_lanes(tile, rule.weight));
+}
+
+}  // namespace mellow

@@ -1,0 +1,79 @@
+// roll: a wheel turns with the way it covers. Equations are in docs/rig-sheet.md.
+#include <fmt/format.h>
+
+#include "model/lanes.h"
+#include "rig/rules.h"
+#include "rig/sheet_words.h"
+
+namespace mellow {
+
+RollRule read_roll(TomlTable& t) {
+    RollRule rule;
+    rule.node = t.text("node");
+    rule.axis = read_axis(t, "axis");
+    rule.up = read_axis(t, "up");
+    rule.radius = read_within(t, "radius", {}, 1e-9, 1e9);
+    return rule;
+}
+
+void convert(RollRule& rule, const Conversion& c) {
+    rule.axis = c.vector(rule.axis);
+    rule.up = c.vector(rule.up);
+    rule.radius *= c.scale();
+}
+
+Result<BoundRoll> bind(const RollRule& rule, Binder& binder) {
+    BoundRoll bound{};
+    MELLOW_TRY(bound.node, binder.node("node", rule.node));
+    bound.parent = row_above(binder, bound.node);
+    bound.axis = rule.axis;
+    bound.up = rule.up;
+    bound.radius = rule.radius;
+    bound.rest = binder.rest_local(bound.node).r;
+    bound.track = std::make_shared<Track>();
+    bound.state = std::make_shared<RollState>();
+    const Vec3 hub = rotate(orientation(binder.rest(bound.node)), rule.axis);
+    if (length(cross(hub, rule.up)) < 1e-3)
+        return Finding{Code::kValueBad,
+                       Severity::kStop,
+                       binder.where(),
+                       fmt::format("the hub of \"{}\" stands upright at rest", rule.node),
+                       "an axis that lies across up",
+                       "name the axis of the node along which its hub runs"};
+    binder.reads_world(binder.parent(bound.node));
+    binder.reads_own(bound.node, kPosition);
+    binder.line(fmt::format("roll {}", rule.node));
+    MELLOW_CHECK(binder.writes(bound.node, kOrientation));
+    return bound;
+}
+
+void simulate(const BoundRoll& rule, int count, PoseTile& tile) {
+    RollState& state = *rule.state;
+    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    for (int f = 0; f < count; ++f) {
+        const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
+        const Vec3 place = apply(above, load3(local, f));
+        const Vec3 hub = rotate(orientation(above) * rule.rest, rule.axis);
+        const Vec3 forward = normalized(cross(hub, rule.up), state.forward, 1e-6);
+        if (state.begun)
+            state.angle += dot(place - state.place, normalized(forward + state.forward, forward)) /
+                           rule.radius;
+        state = {true, place, forward, state.angle};
+        rule.track->values.push_back(state.angle);
+        store4(local + 3 * kF, f, rule.rest * from_axis_angle(rule.axis, state.angle));
+    }
+}
+
+void run(const BoundRoll& rule, std::span<const double> seconds, PoseTile& tile) {
+    double* turn = tile.channel(rule.node, PoseTile::kLocal) + 3 * kF;
+    for (int f = 0; f < kF; ++f) {
+        double u = 0;
+        const std::size_t last = seconds.size() - 1;
+        const std::size_t k =
+            rule.track->find(seconds[std::min(static_cast<std::size_t>(f), last)], u);
+        const double a = *rule.track->at(k), b = u > 0 ? *rule.track->at(k + 1) : a;
+        store4(turn, f, rule.rest * from_axis_angle(rule.axis, a + u * (b - a)));
+    }
+}
+
+}  // namespace mellow
