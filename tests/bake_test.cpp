@@ -30,6 +30,12 @@ Baked bake_all(const Scene& scene, const ChosenJoints& chosen, int last, FrameRa
                 chosen.skeleton, chosen.sources);
 }
 
+JointChoice keep(const std::vector<std::string>& names) {
+    JointChoice choice;
+    choice.keep = parse_mask(names);
+    return choice;
+}
+
 void key_turn(Scene& scene, int node, Vec3 axis, const std::vector<double>& angles) {
     if (scene.timelines.empty()) scene.timelines.emplace_back();
     Channel c{node, Path::kRotation, {Interpolation::kLinear, 4, {}, {}}};
@@ -76,10 +82,10 @@ TEST(ChooseTest, NamesAreCheckedAndKept) {
     skin.inverse_binds.resize(1);
     scene.skins.push_back(skin);
     EXPECT_EQ(choose_joints(scene, {}).value().skeleton.size(), 1);
-    EXPECT_EQ(choose_joints(scene, {{"n2"}}).value().skeleton.size(), 2);
-    EXPECT_THAT(choose_joints(scene, {{"n22"}}), FailsWith(Code::kNameUnknown, "n2"));
+    EXPECT_EQ(choose_joints(scene, keep({"n2"})).value().skeleton.size(), 2);
+    EXPECT_THAT(choose_joints(scene, keep({"n22"})), FailsWith(Code::kNameUnknown, "n2"));
     scene.nodes[2].name = "n0";
-    EXPECT_THAT(choose_joints(scene, {{"n0", "n1"}}), IsOk());
+    EXPECT_THAT(choose_joints(scene, keep({"n0", "n1"})), IsOk());
     scene.skins[0].joints = {0, 2};
     scene.skins[0].inverse_binds.resize(2);
     EXPECT_THAT(choose_joints(scene, {}), FailsWith(Code::kNameClash, "n0"));

@@ -143,19 +143,30 @@ TEST(AssembleTest, SkinsThatListTheirJointsInOtherOrdersBecomeOne) {
               0.1);
 }
 
-TEST(AssembleTest, AMeshWithoutSkinIsLeftOutAndSaid) {
+TEST(AssembleTest, AMeshWithoutSkinBecomesASkinOfOneJoint) {
     Scene scene = bound_scene();
     Node loose;
     loose.name = "basket";
     loose.mesh = 0;
     loose.parent = 2;
+    loose.local = {{3, 4, 5}, from_axis_angle({0, 1, 0}, 0.5), {1, 2, 1}};
     scene.nodes.push_back(loose);
     const auto chosen = choose_joints(scene, {}).value();
     const Assembled out = assemble_skin(scene, chosen.skeleton, chosen.sources);
-    EXPECT_EQ(find_node(out.scene, "basket"), kNone);
+    const int basket = find_node(out.scene, "basket");
+    ASSERT_NE(basket, kNone);
     ASSERT_EQ(out.findings.size(), 1U);
-    EXPECT_EQ(out.findings[0].code, Code::kLeftOut);
-    EXPECT_NE(out.findings[0].where.find("basket"), std::string::npos);
+    EXPECT_EQ(out.findings[0].code, Code::kRigidSkin);
+    // All weight on the joint it hangs on (n2, the skeleton's second), all vertices where they
+    // were.
+    const Node& node = out.scene.nodes[static_cast<std::size_t>(basket)];
+    const Primitive& part = out.scene.meshes[static_cast<std::size_t>(node.mesh)].primitives[0];
+    EXPECT_EQ(part.influence_joints[0], 1);
+    EXPECT_EQ(part.influence_weights[0], 1);
+    const auto before = posed_vertices(scene, 4, scene.meshes[0].primitives[0], rest_pose(scene));
+    const auto after = posed_vertices(out.scene, basket, part, rest_pose(out.scene));
+    ASSERT_EQ(before.size(), after.size());
+    for (std::size_t v = 0; v < before.size(); ++v) EXPECT_LT(length(before[v] - after[v]), 1e-6);
 }
 
 TEST(AssembleTest, AClipHoldsJointsOnlyAndScaleOnlyWhereItIsUsed) {

@@ -30,7 +30,9 @@ class ProofTest : public testing::Test {
         convert(scene_, {});
         rig_ = std::make_unique<Rig>(Rig::bind(scene_, 0, sheet).value());
         poses_ = rig_->source();
-        chosen_ = choose_joints(scene_, {}).value();
+        JointChoice tips;
+        tips.keep_tips = true;
+        chosen_ = choose_joints(scene_, tips).value();
         clip_ = bake(scene_, poses_, plan_, chosen_.skeleton, chosen_.sources).clip;
         skin_file_ =
             must_read(write_glb(assemble_skin(scene_, chosen_.skeleton, chosen_.sources).scene));

@@ -80,7 +80,7 @@ tolerance_degrees = 0.5
     EXPECT_EQ(*r.truth.front, Axis::kMinusX);
     EXPECT_EQ(*r.truth.rate, (FrameRate{30000, 1001}));
     EXPECT_EQ(r.rate, (FrameRate{30000, 1001}));
-    EXPECT_EQ(r.keep_joints, (std::vector<std::string>{"weapon", "hat"}));
+    EXPECT_EQ(r.joints.keep.names, (std::vector<std::string>{"weapon", "hat"}));
     EXPECT_EQ(r.target_convention.front, Axis::kMinusY);
     EXPECT_EQ(r.loop_form, LoopForm::kOpen);
     EXPECT_EQ(r.output, "/crates/one");

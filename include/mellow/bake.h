@@ -9,6 +9,7 @@
 
 #include "mellow/clip.h"
 #include "mellow/joint_source.h"
+#include "mellow/node_mask.h"
 #include "mellow/pose_tile.h"
 #include "mellow/result.h"
 #include "mellow/sample_plan.h"
@@ -16,20 +17,34 @@
 
 namespace mellow {
 
-/// Which nodes become joints, beside the joints of all skins. A scene without skins gives all its
-/// nodes that carry no mesh or camera and are no end sites.
+/// Which nodes become joints. Without `only` these are the joints of all skins and the nodes of
+/// meshes without skin that move against what they hang on; a scene without any mesh or skin gives
+/// all its nodes but cameras and end sites.
 struct JointChoice {
-    std::vector<std::string> keep;  ///< further nodes by name
+    NodeMask only;  ///< in place of the joints of skins
+    NodeMask keep;  ///< as well
+    NodeMask drop;  ///< these not
+    /// Nodes between and above joints become joints too, and keep their own motion.
+    bool keep_helpers = false;
+    /// Keep joints at the ends of chains that carry no weight and nothing else.
+    bool keep_tips = false;
+    bool keep_cameras = true;  ///< nodes that carry a camera become joints
 };
 
 struct ChosenJoints {
     Skeleton skeleton;     ///< rest pose: the rest pose of the scene, helpers folded in
     JointSources sources;  ///< one per joint
     double worst_rest_shear = 0;
+    std::vector<std::string> dropped_tips;
 };
 
-/// Chooses joints and builds the skeleton. Fails with no-joints, name-unknown or name-clash.
-Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice);
+/// Chooses joints and builds the skeleton. `driven`: nodes that
+/// rules move (Rig::driven_nodes()). Fails with no-joints, name-unknown or name-clash.
+Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice,
+                                   const std::vector<int>& driven = {});
+/// The node that stands for the rigid part whose mesh `node` carries: itself, or its parent where
+/// the mesh was split off (split_rigid_meshes() in fit.h).
+int rigid_part(const Scene& scene, int node);
 
 /// What baking did to one joint, over all samples.
 struct JointLoss {

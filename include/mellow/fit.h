@@ -17,6 +17,18 @@ namespace mellow {
 /// up with one name.
 Result<int> strip_prefix(Scene& scene, const std::string& prefix, const std::vector<int>& kept);
 
+/// Moves each mesh without skin, with its morph weights, to a child of its node named "NODE.mesh",
+/// so that the node can become a joint and both keep a name of their own. World places stay.
+void split_rigid_meshes(Scene& scene);
+/// Gives nodes that have a scale of zero at rest scale 1 there, and a key of the old scale in every
+/// timeline that does not key it. What timelines show stays; the rest pose can be inverted.
+Findings restore_zero_scales(Scene& scene);
+
+/// Rewrites the skins of `scene` for a skeleton: weights of nodes that are no joints go to the
+/// nearest joint above them, and of each vertex only the `most` largest influences stay (0: all),
+/// made to sum to 1. Says what it did: skin-removed with the names, influences with counts.
+Findings simplify_skins(Scene& scene, const JointSources& sources, int most);
+
 /// A scene to write, and what was left out or changed on the way.
 struct Assembled {
     Scene scene;
@@ -26,8 +38,8 @@ struct Assembled {
 /// Skin, skeleton, rest pose and morph targets, without motion. Every skin lists all joints of the
 /// skeleton in its order. A mesh whose joints all agree on one bind matrix is rewritten into the
 /// rest pose, so that its inverse binds are the inverses of the rest matrices; a mesh bound in
-/// another pose keeps its own. Meshes without skin, cameras and lights are left out, with a
-/// finding.
+/// another pose keeps its own. A mesh without skin is bound with full weight to the joint it hangs
+/// on, else to the first; how many is said (rigid-skin). Cameras and lights are left out.
 Assembled assemble_skin(const Scene& source, const Skeleton& skeleton, const JointSources& sources);
 
 /// Joints and one timeline, nothing else. Every joint gets a translation and a rotation curve with

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "mellow/result.h"
@@ -16,6 +17,13 @@ struct NodeMask {
 
     bool empty() const { return names.empty() && below.empty() && match.empty(); }
 };
+
+/// True when the whole of `name` fits: * stands for any run of letters, ? for one.
+bool fits_pattern(std::string_view pattern, std::string_view name);
+
+/// A mask from a list of texts: "hand.L" is a node, "finger*" a pattern (* or ? in it), and
+/// "below:hand.L" a node with all below it.
+NodeMask parse_mask(const std::vector<std::string>& texts);
 
 /// Nodes of the scene that a mask names, ascending. Names are tried as they stand, then behind
 /// `prefix`; patterns are tried without it. Fails with name-unknown when a name or pattern finds

@@ -6,6 +6,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "mellow/joint_source.h"
 #include "mellow/pose_tile.h"
@@ -29,10 +30,22 @@ struct Deviation {
     void merge(const Deviation& other);
 };
 
+/// The joints that one kind of rule drives, or several together ("follow + lag"); "keys" for the
+/// others.
+struct KindProof {
+    std::string kind;
+    int joints = 0;
+    Deviation position_mm, rotation_degrees;
+};
+
 struct ClipProof {
     std::string clip;
     int samples = 0;
+    bool pose = false;  ///< a single pose, which need not move
     Deviation position_mm, rotation_degrees, vertex_mm, weight;
+    std::vector<KindProof> kinds;  ///< by name
+    /// How far vertices are from where the skin had them before it was simplified, where it was.
+    Deviation simplified_mm;
     int moving_joints = 0;  ///< joints whose own track changes
     int moving_morphs = 0;
 };
@@ -50,6 +63,9 @@ struct ProofSource {
     const SamplePlan& plan;
     const Skeleton& skeleton;
     const JointSources& sources;
+    /// For each node what drives it, for `kinds`; empty for keys.
+    const std::vector<std::string>* driven_by = nullptr;
+    const Scene* unsimplified = nullptr;  ///< the scene with its skins as they were
 };
 
 /// Measures one clip. `skin` and `clip` are the scenes read back from the written files, converted

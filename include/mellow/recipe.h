@@ -3,12 +3,15 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "mellow/bake.h"
 #include "mellow/clip.h"
 #include "mellow/convention.h"
+#include "mellow/performance.h"
 #include "mellow/prove.h"
 #include "mellow/result.h"
 #include "mellow/shape.h"
@@ -20,7 +23,27 @@ namespace mellow {
 struct RecipeClip {
     Range range;
     std::string timeline;  ///< empty: the only one there is
+    std::string strip;     ///< in place of a timeline
     TravelParts travel;
+};
+
+/// Every timeline whose name fits becomes a clip of its own name and whole range.
+struct RecipeTimelines {
+    std::string match = "*";
+    RecipeClip like;  ///< loop and travel of these clips
+};
+
+/// A strip whose blocks name their timelines.
+struct RecipeStrip {
+    Strip strip;
+    std::vector<std::string> timelines;  ///< of each block; empty: the only one there is
+};
+
+/// A layer, the clips it lies over (none: all) and the timeline of the pose it takes.
+struct RecipeLayer {
+    Layer layer;
+    std::vector<std::string> clips;
+    std::optional<std::string> timeline;
 };
 
 struct Recipe {
@@ -32,16 +55,20 @@ struct Recipe {
     std::string source, rig, strip_prefix;
     TrueConvention truth;  ///< what the source really is, where it says otherwise
 
-    std::vector<std::string> keep_joints;
+    JointChoice joints;
 
     std::string target = "y-up-metre";
     Convention target_convention;
     FrameRate rate{30, 1};
     LoopForm loop_form = LoopForm::kClosed;
+    int influences = 0;  ///< most per vertex; 0: as many as the source has
 
     std::string root = "root", hips;
 
+    std::vector<RecipeStrip> strips;
+    std::vector<RecipeLayer> layers;
     std::vector<RecipeClip> clips;
+    std::vector<RecipeTimelines> timelines;
 
     std::filesystem::path output;
     std::string name;

@@ -18,6 +18,7 @@ struct Range {
     std::int64_t first = 0, last = 0;  ///< inclusive
     bool loop = false;
     std::string where;  ///< for messages: file, line and clip
+    bool pose = false;  ///< a single sample, the pose of frame `first`
 };
 
 struct PlannedRange {
@@ -25,6 +26,7 @@ struct PlannedRange {
     Findings findings;
 };
 
+/// A pose is one sample and needs no keys around it. Else:
 /// Plans the samples of `range` at `target` rate: the same seconds, the first sample on the first
 /// frame, the last on the last. Fails with range-empty, with range-outside beyond `first_frame` ..
 /// `last_frame` of the timeline, and with range-off-grid for a loop whose period is no whole number

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/text.h"
 #include "mellow/bake.h"
 
 namespace mellow {
@@ -11,31 +10,104 @@ namespace {
 
 std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
-Result<std::vector<bool>> chosen_nodes(const Scene& scene, const JointChoice& choice) {
-    std::vector<bool> chosen(scene.nodes.size(), false);
+/// Nodes whose own local transform changes: keyed, or driven by rules.
+std::vector<bool> moved_nodes(const Scene& scene, const std::vector<int>& driven) {
+    std::vector<bool> moved(scene.nodes.size(), false);
+    for (const Timeline& timeline : scene.timelines) {
+        for (const Channel& c : timeline.channels)
+            if (c.path != Path::kWeights) moved[at(c.node)] = true;
+        for (const MemberCurve& m : timeline.members)
+            if (m.element != kNone) moved[at(m.node)] = true;
+    }
+    for (const int node : driven) moved[at(node)] = true;
+    return moved;
+}
+
+/// The joints of skins, and of rigid parts: the node of each mesh without skin that moves against
+/// what it hangs on.
+void choose_by_meshes(const Scene& scene, const std::vector<int>& driven,
+                      std::vector<bool>& chosen) {
     for (const Skin& skin : scene.skins)
         for (const int joint : skin.joints) chosen[at(joint)] = true;
-    if (scene.skins.empty())
-        for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
-            const Node& node = scene.nodes[n];
-            chosen[n] = node.mesh == kNone && node.camera == kNone && !node.end_site;
-        }
-    for (const std::string& name : choice.keep) {
-        const int node = find_node(scene, name);
-        if (node == kNone) {
-            std::vector<std::string> names;
-            for (const Node& n : scene.nodes) names.push_back(n.name);
-            return Finding{Code::kNameUnknown,   Severity::kStop,
-                           "joints to keep",     fmt::format("no node \"{}\"", name),
-                           suggest(name, names), "correct the name"};
-        }
-        chosen[at(node)] = true;
+    const std::vector<bool> moved = moved_nodes(scene, driven);
+    const std::vector<bool> skinned = chosen;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        if (scene.nodes[n].mesh == kNone || scene.nodes[n].skin != kNone) continue;
+        const int part = rigid_part(scene, static_cast<int>(n));
+        int up = part;
+        while (up != kNone && !skinned[at(up)] && !moved[at(up)]) up = scene.nodes[at(up)].parent;
+        if (up != kNone && !skinned[at(up)]) chosen[at(part)] = true;
     }
+}
+
+void choose_all(const Scene& scene, std::vector<bool>& chosen) {
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n)
+        chosen[n] = scene.nodes[n].camera == kNone && !scene.nodes[n].end_site;
+}
+
+/// Takes out joints of skins at the ends of chains that carry nothing.
+void drop_tips(const Scene& scene, const std::vector<bool>& wanted, std::vector<bool>& chosen,
+               std::vector<std::string>& dropped) {
+    std::vector<bool> used = wanted, meshed(scene.skins.size(), false);
+    for (const Node& node : scene.nodes) {
+        if (node.mesh == kNone || node.skin == kNone) continue;
+        meshed[at(node.skin)] = true;
+        const Skin& skin = scene.skins[at(node.skin)];
+        for (const Primitive& p : scene.meshes[at(node.mesh)].primitives)
+            for (std::size_t i = 0; i < p.influence_joints.size(); ++i)
+                if (p.influence_weights[i] > 0) used[at(skin.joints[p.influence_joints[i]])] = true;
+    }
+    // A skin without a mesh says nothing about weights.
+    for (std::size_t s = 0; s < scene.skins.size(); ++s)
+        for (const int joint : scene.skins[s].joints)
+            if (!meshed[s]) used[at(joint)] = true;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        const Node& node = scene.nodes[n];
+        if (!chosen[n] && node.mesh == kNone && node.camera == kNone) continue;
+        for (int up = node.parent; up != kNone; up = scene.nodes[at(up)].parent)
+            used[at(up)] = true;
+    }
+    std::vector<bool> tip(scene.nodes.size(), false);
+    for (const Skin& skin : scene.skins)
+        for (const int joint : skin.joints) tip[at(joint)] = !used[at(joint)];
+    for (std::size_t n = 0; n < tip.size(); ++n)
+        if (tip[n] && chosen[n]) chosen[n] = false, dropped.push_back(scene.nodes[n].name);
+}
+
+Result<std::vector<bool>> chosen_nodes(const Scene& scene, const JointChoice& choice,
+                                       const std::vector<int>& driven,
+                                       std::vector<std::string>& dropped) {
+    std::vector<bool> chosen(scene.nodes.size(), false), kept = chosen;
+    const auto mark = [&](const NodeMask& mask, const char* where, std::vector<bool>& into,
+                          bool value) -> Status {
+        MELLOW_TRY(const std::vector<int> nodes, masked_nodes(scene, mask, "", where));
+        for (const int n : nodes) into[at(n)] = value;
+        return {};
+    };
+    const bool meshes = std::any_of(scene.nodes.begin(), scene.nodes.end(),
+                                    [](const Node& n) { return n.mesh != kNone; });
+    if (!choice.only.empty())
+        MELLOW_CHECK(mark(choice.only, "joints, only", chosen, true));
+    else if (meshes || !scene.skins.empty())
+        choose_by_meshes(scene, driven, chosen);
+    else
+        choose_all(scene, chosen);
+    MELLOW_CHECK(mark(choice.keep, "joints, keep", kept, true));
+    for (std::size_t n = 0; n < chosen.size(); ++n) {
+        kept[n] = kept[n] || (choice.keep_cameras && scene.nodes[n].camera != kNone);
+        chosen[n] = chosen[n] || kept[n];
+    }
+    if (!choice.keep_tips && choice.only.empty()) drop_tips(scene, kept, chosen, dropped);
+    MELLOW_CHECK(mark(choice.drop, "joints, drop", chosen, false));
+    for (std::size_t n = 0; choice.keep_helpers && n < chosen.size(); ++n)
+        for (int up = chosen[n] ? scene.nodes[n].parent : kNone; up != kNone;
+             up = scene.nodes[at(up)].parent)
+            chosen[at(up)] = true;
     if (std::find(chosen.begin(), chosen.end(), true) == chosen.end())
         return Finding{Code::kNoJoints,
                        Severity::kStop,
                        "scene",
-                       "no skin and no nodes that could be joints",
+                       "no skin, no part that moves and no nodes that could be joints",
                        "at least one joint",
                        "name joints with keep = [...] under [joints]"};
     return chosen;
@@ -57,10 +129,19 @@ double scale_above(const Scene& scene, const std::vector<Affine>& rest, int node
 
 }  // namespace
 
-Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice) {
-    MELLOW_TRY(const std::vector<bool> chosen, chosen_nodes(scene, choice));
-    const std::vector<Affine> rest = rest_worlds(scene);
+int rigid_part(const Scene& scene, int node) {
+    const Node& own = scene.nodes[at(node)];
+    const bool split =
+        own.parent != kNone && own.name == scene.nodes[at(own.parent)].name + ".mesh";
+    return split ? own.parent : node;
+}
+
+Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice,
+                                   const std::vector<int>& driven) {
     ChosenJoints out;
+    MELLOW_TRY(const std::vector<bool> chosen,
+               chosen_nodes(scene, choice, driven, out.dropped_tips));
+    const std::vector<Affine> rest = rest_worlds(scene);
     std::vector<Joint> joints;
     std::vector<Affine> kept;  // world of each joint as the skeleton will have it
     std::vector<int> joint_of(scene.nodes.size(), kNone);

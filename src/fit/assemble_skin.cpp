@@ -50,7 +50,12 @@ class SkinAssembler {
         carry_extensions();
         add_joints();
         for (std::size_t n = 0; n < source_.nodes.size(); ++n)
-            if (source_.nodes[n].mesh != kNone) add_mesh(source_.nodes[n]);
+            if (source_.nodes[n].mesh != kNone) add_mesh(static_cast<int>(n));
+        if (rigid_ > 0)
+            out_.findings.push_back(
+                {Code::kRigidSkin, Severity::kNote, "meshes",
+                 fmt::format("{} meshes without skin became skins of a single joint", rigid_), "",
+                 ""});
         if (scene.skins.empty() && skeleton_.size() > 0) (void)skin_of(rest_inverse_, "skeleton");
         return std::move(out_);
     }
@@ -78,14 +83,46 @@ class SkinAssembler {
         }
     }
 
-    void add_mesh(const Node& from) {
-        if (from.skin == kNone) {
-            out_.findings.push_back({Code::kLeftOut, Severity::kWarning,
-                                     fmt::format("mesh \"{}\"", from.name), "a mesh without skin",
-                                     "meshes bound to joints",
-                                     "give it full weight on one joint in the source"});
-            return;
+    /// The joint a node hangs on: itself, the nearest joint above it, or the first of all.
+    int joint_for(int node) const {
+        while (node != kNone && joint_of_[at(node)] == kNone) node = source_.nodes[at(node)].parent;
+        return node == kNone ? 0 : joint_of_[at(node)];
+    }
+
+    /// A mesh without skin: moved to where it is at rest and bound to one joint.
+    void add_rigid(int node) {
+        const Node& from = source_.nodes[at(node)];
+        Mesh mesh = source_.meshes[at(from.mesh)];
+        rewrite(mesh, source_rest_[at(node)]);
+        const auto joint = static_cast<std::uint16_t>(joint_for(node));
+        for (Primitive& primitive : mesh.primitives) {
+            primitive.influences_per_vertex = 4;
+            primitive.influence_joints.assign(primitive.positions.size() * 4, 0);
+            primitive.influence_weights.assign(primitive.positions.size() * 4, 0);
+            for (std::size_t v = 0; v < primitive.positions.size(); ++v) {
+                primitive.influence_joints[4 * v] = joint;
+                primitive.influence_weights[4 * v] = 1;
+            }
         }
+        ++rigid_;
+        push_mesh(from, std::move(mesh), skin_of(rest_inverse_, "rigid"));
+    }
+
+    void push_mesh(const Node& from, Mesh mesh, int skin) {
+        Node node;
+        node.name = from.name;
+        node.mesh = static_cast<int>(out_.scene.meshes.size());
+        node.skin = skin;
+        node.morph_weights = from.morph_weights;
+        node.extras = from.extras;
+        out_.scene.roots.push_back(static_cast<int>(out_.scene.nodes.size()));
+        out_.scene.nodes.push_back(std::move(node));
+        out_.scene.meshes.push_back(std::move(mesh));
+    }
+
+    void add_mesh(int index) {
+        const Node& from = source_.nodes[at(index)];
+        if (from.skin == kNone) return add_rigid(index);
         const Skin& skin = source_.skins[at(from.skin)];
         Mesh mesh = source_.meshes[at(from.mesh)];
         std::vector<Affine> inverse_binds = own_binds(skin);
@@ -96,16 +133,8 @@ class SkinAssembler {
         }
         for (Primitive& primitive : mesh.primitives)
             for (std::uint16_t& joint : primitive.influence_joints)
-                joint = static_cast<std::uint16_t>(joint_of_[at(skin.joints[joint])]);
-        Node node;
-        node.name = from.name;
-        node.mesh = static_cast<int>(out_.scene.meshes.size());
-        node.skin = skin_of(inverse_binds, skin.name);
-        node.morph_weights = from.morph_weights;
-        node.extras = from.extras;
-        out_.scene.roots.push_back(static_cast<int>(out_.scene.nodes.size()));
-        out_.scene.nodes.push_back(std::move(node));
-        out_.scene.meshes.push_back(std::move(mesh));
+                joint = static_cast<std::uint16_t>(joint_for(skin.joints[joint]));
+        push_mesh(from, std::move(mesh), skin_of(inverse_binds, skin.name));
     }
 
     /// Inverse binds as the source has them, for the joints' axes at scale 1.
@@ -113,6 +142,7 @@ class SkinAssembler {
         std::vector<Affine> binds = rest_inverse_;
         for (std::size_t i = 0; i < skin.joints.size(); ++i) {
             const int joint = joint_of_[at(skin.joints[i])];
+            if (joint == kNone) continue;
             const double s = sources_[at(joint)].scale;
             const Affine& m = skin.inverse_binds[i];
             binds[at(joint)] = {m.x * s, m.y * s, m.z * s, m.o * s};
@@ -137,8 +167,13 @@ class SkinAssembler {
         return any && even && decompose(bind).shear < 1e-5 * size;
     }
 
+    /// Takes a mesh through a matrix. Normals go by the inverse transpose; a mirroring one turns
+    /// the triangles over as well.
     static void rewrite(Mesh& mesh, const Affine& bind) {
-        const Quat turn = rotation_of(bind);
+        const Affine back = inverse(bind);
+        const auto normal = [&](Vec3 v) {
+            return normalized(Vec3{dot(back.x, v), dot(back.y, v), dot(back.z, v)}, v);
+        };
         const auto each = [](auto& list, const auto& change) {
             for (auto& item : list) {
                 const Vec3 v = change(Vec3{item[0], item[1], item[2]});
@@ -148,11 +183,16 @@ class SkinAssembler {
         };
         const auto point = [&](Vec3 p) { return apply(bind, p); };
         const auto delta = [&](Vec3 p) { return apply_linear(bind, p); };
+        const auto along = [&](Vec3 v) { return normalized(apply_linear(bind, v), v); };
+        const Quat turn = rotation_of(bind);
         const auto direction = [&](Vec3 v) { return rotate(turn, v); };
         for (Primitive& primitive : mesh.primitives) {
             each(primitive.positions, point);
-            each(primitive.normals, direction);
-            each(primitive.tangents, direction);
+            each(primitive.normals, normal);
+            each(primitive.tangents, along);
+            if (determinant(bind) < 0 && primitive.mode == 4)
+                for (std::size_t i = 0; i + 2 < primitive.indices.size(); i += 3)
+                    std::swap(primitive.indices[i + 1], primitive.indices[i + 2]);
             for (MorphTarget& target : primitive.targets) {
                 each(target.positions, delta);
                 each(target.normals, direction);
@@ -183,6 +223,7 @@ class SkinAssembler {
     const JointSources& sources_;
     std::vector<Affine> source_rest_, rest_inverse_;
     std::vector<int> joint_of_;
+    int rigid_ = 0;
     Assembled out_;
 };
 

@@ -9,27 +9,6 @@ namespace {
 
 std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
-/// True when `name` fits `pattern`: * is any run of letters, ? is one.
-bool fits(std::string_view pattern, std::string_view name) {
-    std::size_t p = 0, n = 0, star = pattern.npos, retry = 0;
-    while (n < name.size()) {
-        if (p < pattern.size() && (pattern[p] == '?' || pattern[p] == name[n]) &&
-            pattern[p] != '*') {
-            ++p, ++n;
-        } else if (p < pattern.size() && pattern[p] == '*') {
-            star = p++;
-            retry = n;
-        } else if (star != pattern.npos) {
-            p = star + 1;
-            n = ++retry;
-        } else {
-            return false;
-        }
-    }
-    while (p < pattern.size() && pattern[p] == '*') ++p;
-    return p == pattern.size();
-}
-
 struct Namer {
     const Scene& scene;
     const std::string& prefix;
@@ -57,6 +36,40 @@ struct Namer {
 
 }  // namespace
 
+bool fits_pattern(std::string_view pattern, std::string_view name) {
+    std::size_t p = 0, n = 0, star = pattern.npos, retry = 0;
+    while (n < name.size()) {
+        if (p < pattern.size() && (pattern[p] == '?' || pattern[p] == name[n]) &&
+            pattern[p] != '*') {
+            ++p, ++n;
+        } else if (p < pattern.size() && pattern[p] == '*') {
+            star = p++;
+            retry = n;
+        } else if (star != pattern.npos) {
+            p = star + 1;
+            n = ++retry;
+        } else {
+            return false;
+        }
+    }
+    while (p < pattern.size() && pattern[p] == '*') ++p;
+    return p == pattern.size();
+}
+
+NodeMask parse_mask(const std::vector<std::string>& texts) {
+    constexpr std::string_view kBelow = "below:";
+    NodeMask mask;
+    for (const std::string& text : texts) {
+        if (text.starts_with(kBelow))
+            mask.below.push_back(text.substr(kBelow.size()));
+        else if (text.find_first_of("*?") != text.npos)
+            mask.match.push_back(text);
+        else
+            mask.names.push_back(text);
+    }
+    return mask;
+}
+
 Result<std::vector<int>> masked_nodes(const Scene& scene, const NodeMask& mask,
                                       const std::string& prefix, const std::string& where) {
     const Namer namer{scene, prefix, where};
@@ -80,7 +93,7 @@ Result<std::vector<int>> masked_nodes(const Scene& scene, const NodeMask& mask,
     for (const std::string& pattern : mask.match) {
         bool any = false;
         for (std::size_t n = 0; n < in.size(); ++n)
-            if (fits(pattern, namer.bare(static_cast<int>(n)))) any = in[n] = true;
+            if (fits_pattern(pattern, namer.bare(static_cast<int>(n)))) any = in[n] = true;
         if (!any) return namer.unknown("node that fits", pattern);
     }
     std::vector<int> nodes;

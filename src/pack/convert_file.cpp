@@ -157,7 +157,10 @@ class FileConverter {
                            "choose one with --timeline"};
         }
         MELLOW_TRY(const SamplePlan samples, plan(scene_.timelines[0]));
-        MELLOW_TRY(const ChosenJoints chosen, choose_joints(scene_, {}));
+        JointChoice all;
+        all.keep_tips = true;
+        all.keep_cameras = false;
+        MELLOW_TRY(const ChosenJoints chosen, choose_joints(scene_, all));
         MELLOW_TRY(const Rig rig, Rig::bind(scene_, 0, {}));
         const Baked baked = bake(scene_, rig.source(), samples, chosen.skeleton, chosen.sources);
         BvhOptions bvh;

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <map>
+#include <optional>
 
 #include "crate/hash.h"
 #include "mellow/bake.h"
@@ -15,6 +15,7 @@
 #include "mellow/stock.h"
 #include "mellow/write.h"
 #include "pack/clip_json.h"
+#include "pack/pack_source.h"
 
 namespace mellow {
 namespace {
@@ -23,6 +24,21 @@ std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;  // 1 mm, half a degree
 constexpr double kFastTurn_rad = 2.6;                       // 150 degrees a sample
+
+/// How many clips the contact sheet shows at most.
+constexpr std::size_t kMostDrawn = 40;
+
+/// What drives each node of a scene: the kinds of the rules, "follow + lag".
+std::vector<std::string> driven_by(const Scene& scene, const Rig& rig) {
+    std::vector<std::string> out(scene.nodes.size());
+    for (const RigStep& step : rig.steps())
+        for (const int node : step.nodes) {
+            std::string& words = out[at(node)];
+            if (words.find(step.kind) == words.npos)
+                words += (words.empty() ? "" : " + ") + step.kind;
+        }
+    return out;
+}
 
 class Packer {
   public:
@@ -35,12 +51,15 @@ class Packer {
         report_.tolerance = recipe_.tolerance;
         report_.sources.push_back({"recipe", recipe_.file, recipe_.bytes, recipe_.hash});
         MELLOW_TRY(StagedFolder folder, StagedFolder::open(recipe_.output, options_.replace));
-        MELLOW_CHECK(read_source());
-        MELLOW_CHECK(bind_rigs());
-        MELLOW_CHECK(make_skeleton());
+        progress("reading " + recipe_.source);
+        MELLOW_TRY(PackSource source, PackSource::read(recipe_, report_));
+        source_.emplace(std::move(source));
         MELLOW_CHECK(write_skin(folder));
-        for (std::size_t i = 0; i < recipe_.clips.size(); ++i) MELLOW_CHECK(pack_clip(i, folder));
-        MELLOW_CHECK(prove_all(folder));
+        // One clip after the other goes through, so that memory does not grow with their number.
+        report_.proven = true;
+        for (std::size_t i = 0; i < source_->clips().size(); ++i)
+            MELLOW_CHECK(pack_clip(i, folder));
+        if (recipe_.picture && report_.proven) MELLOW_CHECK(draw(folder));
         return finish(folder);
     }
 
@@ -49,138 +68,14 @@ class Packer {
         if (options_.progress) options_.progress(what);
     }
 
-    Result<Bytes> load(const std::string& role, const std::filesystem::path& path) {
-        MELLOW_TRY(Bytes bytes, read_file(path));
-        report_.sources.push_back({role, path.filename().string(), bytes.size(), hash_hex(bytes)});
-        return bytes;
-    }
-
-    Status read_source() {
-        progress("reading " + recipe_.source);
-        const auto path = recipe_.folder / recipe_.source;
-        MELLOW_CHECK(ignore_value(load("scene", path)));
-        MELLOW_TRY(ReadResult read, read_scene(path));
-        scene_ = std::move(read.scene);
-        take_findings(read.findings, {Code::kAssumed});
-        MELLOW_CHECK(overrule(scene_, recipe_.truth, read.keys_on_frames));
-        take_findings(take_stock(scene_).findings,
-                      {Code::kUnbaked, Code::kStillTail, Code::kPrefix, Code::kLeftOut,
-                       Code::kDefaultName, Code::kUnweighted});
-        conversion_ = Conversion(scene_.convention, Convention{});
-        convert(scene_, Convention{});
-        return {};
-    }
-
-    static Status ignore_value(const Result<Bytes>& result) {
-        return result ? Status() : Status(result.failure());
-    }
-
-    /// Takes findings into the report, but for codes that the recipe has answered.
-    void take_findings(const Findings& findings, const std::vector<Code>& answered) {
-        const bool all_said = recipe_.truth.whole();
+    void take(const Findings& findings) {
         for (const Finding& f : findings) {
-            const bool skip = std::find(answered.begin(), answered.end(), f.code) != answered.end();
-            if (!skip || (f.code == Code::kAssumed && !all_said)) report_.findings.push_back(f);
+            const bool said = std::any_of(
+                report_.findings.begin(), report_.findings.end(), [&](const Finding& other) {
+                    return other.code == f.code && other.where == f.where && other.found == f.found;
+                });
+            if (!said) report_.findings.push_back(f);
         }
-    }
-
-    Result<int> timeline_of(const RecipeClip& clip) const {
-        std::vector<std::string> names;
-        for (const Timeline& t : scene_.timelines) names.push_back(t.name);
-        const std::string bare = recipe_.strip_prefix + clip.timeline;
-        for (std::size_t i = 0; i < names.size(); ++i)
-            if (clip.timeline.empty() ? names.size() == 1
-                                      : names[i] == clip.timeline || names[i] == bare)
-                return static_cast<int>(i);
-        return Finding{Code::kNameUnknown,
-                       Severity::kStop,
-                       clip.range.where,
-                       clip.timeline.empty()
-                           ? fmt::format("no timeline named and {} in the file", names.size())
-                           : fmt::format("timeline \"{}\"", clip.timeline),
-                       names.empty() ? "a file with animation"
-                                     : fmt::format("one of: {}", fmt::join(names, ", ")),
-                       "timeline = \"...\" in the clip"};
-    }
-
-    Status bind_rigs() {
-        RigSheet sheet;
-        if (!recipe_.rig.empty()) {
-            MELLOW_TRY(const Bytes text, load("rig sheet", recipe_.folder / recipe_.rig));
-            MELLOW_TRY(sheet,
-                       parse_rig_sheet({reinterpret_cast<const char*>(text.data()), text.size()},
-                                       std::filesystem::path(recipe_.rig).filename().string()));
-            convert(sheet, conversion_);
-        }
-        if (sheet.prefix.empty()) sheet.prefix = recipe_.strip_prefix;
-        for (const RecipeClip& clip : recipe_.clips) {
-            MELLOW_TRY(const int timeline, timeline_of(clip));
-            timelines_.push_back(timeline);
-            if (rigs_.contains(timeline)) continue;
-            MELLOW_TRY(Rig rig, Rig::bind(scene_, timeline, sheet));
-            rigs_.emplace(timeline, std::move(rig));
-        }
-        return {};
-    }
-
-    Status make_skeleton() {
-        std::vector<int> kept;
-        std::vector<bool> joint(scene_.nodes.size(), scene_.skins.empty());
-        for (const Skin& skin : scene_.skins)
-            for (const int j : skin.joints) joint[at(j)] = true;
-        for (std::size_t n = 0; n < joint.size(); ++n)
-            if (joint[n] || scene_.nodes[n].mesh != kNone) kept.push_back(static_cast<int>(n));
-        MELLOW_CHECK(strip(kept));
-        MELLOW_TRY(ChosenJoints chosen, choose_joints(scene_, {recipe_.keep_joints}));
-        skeleton_ = std::move(chosen.skeleton);
-        sources_ = std::move(chosen.sources);
-        MELLOW_CHECK(add_root(skeleton_, sources_, recipe_.root));
-        for (const Joint& j : skeleton_.joints()) report_.joints.push_back(j.name);
-        return find_hips();
-    }
-
-    Status strip(const std::vector<int>& kept) {
-        auto stripped = strip_prefix(scene_, recipe_.strip_prefix, kept);
-        if (!stripped) {
-            Finding failure = stripped.failure();
-            failure.where = recipe_.file + ", [source], strip_prefix";
-            return failure;
-        }
-        if (!recipe_.strip_prefix.empty() && stripped.value() == 0)
-            report_.findings.push_back(
-                {Code::kPrefix, Severity::kWarning, recipe_.file + ", [source], strip_prefix",
-                 fmt::format("no name begins with \"{}\"", recipe_.strip_prefix),
-                 "a prefix that is there", "remove or correct the key"});
-        return {};
-    }
-
-    Status find_hips() {
-        if (!recipe_.hips.empty()) {
-            hips_ = skeleton_.find(recipe_.hips);
-            if (hips_ < 0)
-                return Finding{Code::kNameUnknown,
-                               Severity::kStop,
-                               recipe_.file + ", [travel], hips",
-                               fmt::format("no joint \"{}\"", recipe_.hips),
-                               fmt::format("one of: {}", fmt::join(report_.joints, ", ")),
-                               "correct the name"};
-        } else {
-            for (int j = 1; j < skeleton_.size() && hips_ < 0; ++j)
-                if (skeleton_[j].name == "hips" || skeleton_[j].name == "Hips" ||
-                    skeleton_[j].name == "pelvis")
-                    hips_ = j;
-            if (hips_ < 0 && skeleton_.size() > 1) {
-                hips_ = 1;
-                report_.findings.push_back(
-                    {Code::kAssumed, Severity::kNote, recipe_.file + ", [travel]",
-                     fmt::format("joint \"{}\" was taken for the hips", skeleton_[1].name),
-                     "a joint named hips or pelvis",
-                     fmt::format("hips = \"{}\"   # under [travel]", skeleton_[1].name)});
-            }
-            hips_ = std::max(hips_, 0);
-        }
-        report_.hips = skeleton_[hips_].name;
-        return {};
     }
 
     /// Converts to the target, writes, and returns what was written.
@@ -192,60 +87,105 @@ class Packer {
         return FileRecord{role, file, bytes.size(), hash_hex(bytes)};
     }
 
+    Result<Scene> read_back(const StagedFolder& folder, const std::string& file) const {
+        MELLOW_TRY(ReadResult read, read_scene(folder.path() / file));
+        read.scene.convention = recipe_.target_convention;
+        convert(read.scene, Convention{});
+        read.scene.rate = recipe_.rate;
+        snap_keys(read.scene);
+        return std::move(read.scene);
+    }
+
     Status write_skin(StagedFolder& folder) {
         progress("writing " + recipe_.name + ".glb");
-        Assembled skin = assemble_skin(scene_, skeleton_, sources_);
-        take_findings(skin.findings, {});
+        Assembled skin = assemble_skin(source_->scene(), source_->skeleton(), source_->sources());
+        take(skin.findings);
         for (const Mesh& mesh : skin.scene.meshes)
             for (const std::string& target : mesh.target_names)
                 report_.morph_targets.push_back(target);
         MELLOW_TRY(report_.skin,
                    write_scene(folder, std::move(skin.scene), "skin", recipe_.name + ".glb"));
+        MELLOW_TRY(crate_.skin, read_back(folder, report_.skin.file));
+        crate_.name = report_.name;
+        crate_.convention = recipe_.target_convention;
+        const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
+        if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
         return {};
     }
 
     Status pack_clip(std::size_t i, StagedFolder& folder) {
-        const RecipeClip& wanted = recipe_.clips[i];
+        const RecipeClip& wanted = source_->clips()[i];
         progress(
-            fmt::format("baking {} ({} of {})", wanted.range.name, i + 1, recipe_.clips.size()));
-        const Timeline& timeline = scene_.timelines[at(timelines_[i])];
-        const auto span = key_span(timeline);
-        const double k = scene_.rate.per_second();
-        MELLOW_TRY(
-            PlannedRange planned,
-            plan_range(wanted.range, static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3)),
-                       static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3)), scene_.rate,
-                       recipe_.rate));
-        take_findings(planned.findings, {});
+            fmt::format("baking {} ({} of {})", wanted.range.name, i + 1, source_->clips().size()));
+        MELLOW_TRY(const PackSource::Bound bound, source_->bind(wanted));
+        take(bound.planned.findings);
+        take(bound.rig.findings());
         check_overlap(i);
-        Baked baked =
-            bake(scene_, rigs_.at(timelines_[i]).source(), planned.plan, skeleton_, sources_);
+        Baked baked = bake(source_->scene(), bound.rig.source(), bound.planned.plan,
+                           source_->skeleton(), source_->sources());
         PackedClip packed;
-        packed.plan = planned.plan;
-        packed.timeline = timeline.name;
+        packed.plan = bound.planned.plan;
+        packed.timeline = bound.moved_by;
         note_losses(baked, packed);
         Clip& clip = baked.clip;
-        extract_travel(clip, skeleton_, hips_, wanted.travel);
+        extract_travel(clip, source_->skeleton(), source_->hips(), wanted.travel);
         packed.gap = loop_gap(clip);
         check_motion(clip, packed, wanted);
         if (clip.loop == LoopForm::kClosed && recipe_.loop_form == LoopForm::kOpen) open_loop(clip);
         const Conversion out({}, recipe_.target_convention);
-        MELLOW_TRY(packed.file,
-                   write_scene(folder, assemble_clip(skeleton_, clip, clip_extras(clip, out)),
-                               "clip", "clips/" + clip.name + ".glb"));
+        MELLOW_TRY(
+            packed.file,
+            write_scene(folder, assemble_clip(source_->skeleton(), clip, clip_extras(clip, out)),
+                        "clip", "clips/" + clip.name + ".glb"));
         clip.joints.clear();
         for (MorphTrack& track : clip.morphs) track.weights.clear();
         packed.clip = std::move(clip);
+        MELLOW_CHECK(prove(bound.rig, folder, packed));
         report_.clips.push_back(std::move(packed));
         return {};
     }
 
+    /// Reads a clip back and measures it against the rig it came from.
+    Status prove(const Rig& rig, const StagedFolder& folder, PackedClip& packed) {
+        MELLOW_TRY(Scene motion, read_back(folder, packed.file.file));
+        const PoseSource poses = rig.source();
+        const std::vector<std::string> drivers = driven_by(source_->scene(), rig);
+        auto proof = prove_clip({source_->scene(), poses, packed.plan, source_->skeleton(),
+                                 source_->sources(), &drivers, source_->unsimplified()},
+                                crate_.skin, motion);
+        Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failure());
+        if (proof) packed.proof = std::move(proof).value();
+        if (!good) report_.findings.push_back(good.failure());
+        report_.proven = report_.proven && good.ok();
+        if (!recipe_.picture || crate_.clips.size() >= kMostDrawn) return {};
+        crate_.motions.push_back(std::move(motion));
+        crate_.clips.push_back(packed.clip);
+        return {};
+    }
+
+    Status draw(StagedFolder& folder) {
+        progress("drawing");
+        MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate_));
+        MELLOW_CHECK(folder.write("sheet.png", png));
+        report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png)};
+        if (report_.clips.size() > crate_.clips.size())
+            report_.findings.push_back({Code::kLeftOut, Severity::kNote, "sheet.png",
+                                        fmt::format("the first {} of {} clips are drawn",
+                                                    crate_.clips.size(), report_.clips.size()),
+                                        "", ""});
+        return {};
+    }
+
     void check_overlap(std::size_t i) {
-        const Range& a = recipe_.clips[i].range;
-        for (std::size_t j = 0; j < i; ++j) {
-            const Range& b = recipe_.clips[j].range;
+        const std::vector<RecipeClip>& clips = source_->clips();
+        const Range& a = clips[i].range;
+        for (std::size_t j = 0; j < i && !a.pose; ++j) {
+            const Range& b = clips[j].range;
+            if (b.pose) continue;
             const std::int64_t first = std::max(a.first, b.first), last = std::min(a.last, b.last);
-            if (timelines_[i] != timelines_[j] || first > last) continue;
+            if (clips[i].timeline != clips[j].timeline || clips[i].strip != clips[j].strip ||
+                first > last)
+                continue;
             report_.findings.push_back(
                 {Code::kRangeOverlap, first == last ? Severity::kNote : Severity::kWarning, a.where,
                  first == last
@@ -256,12 +196,12 @@ class Packer {
     }
 
     void note_losses(const Baked& baked, PackedClip& packed) {
-        for (int j = 0; j < skeleton_.size(); ++j) {
+        for (int j = 0; j < source_->skeleton().size(); ++j) {
             const JointLoss& loss = baked.losses[at(j)];
-            const std::string where =
-                fmt::format("clip \"{}\", joint \"{}\"", baked.clip.name, skeleton_[j].name);
+            const std::string where = fmt::format("clip \"{}\", joint \"{}\"", baked.clip.name,
+                                                  source_->skeleton()[j].name);
             if (loss.shear > packed.worst_shear)
-                packed.worst_shear = loss.shear, packed.shear_joint = skeleton_[j].name;
+                packed.worst_shear = loss.shear, packed.shear_joint = source_->skeleton()[j].name;
             if (loss.shear > 1e-4)
                 report_.findings.push_back(
                     {Code::kShear, Severity::kWarning, where,
@@ -288,7 +228,7 @@ class Packer {
 
     void check_motion(const Clip& clip, const PackedClip& packed, const RecipeClip& wanted) {
         const LoopGap& gap = packed.gap;
-        const double drift = hips_drift(clip, skeleton_, hips_);
+        const double drift = hips_drift(clip, source_->skeleton(), source_->hips());
         const std::string where = wanted.range.where;
         if (drift > 0.3 && !wanted.travel.ground)
             report_.findings.push_back({Code::kTravelInHips, Severity::kWarning, where,
@@ -302,49 +242,11 @@ class Packer {
                  fmt::format(
                      "last and first pose differ by {:.1f} mm, {:.2f} degrees{}, weight {:.3f}",
                      gap.distance_m * 1000, gap.angle_rad * 57.29577951,
-                     gap.joint < 0 ? "" : fmt::format(" at \"{}\"", skeleton_[gap.joint].name),
+                     gap.joint < 0 ? ""
+                                   : fmt::format(" at \"{}\"", source_->skeleton()[gap.joint].name),
                      gap.weight),
                  "a loop whose last frame repeats the first",
                  "end the range on the frame that repeats the first, or drop loop = true"});
-    }
-
-    Result<Scene> read_back(const StagedFolder& folder, const std::string& file) const {
-        MELLOW_TRY(ReadResult read, read_scene(folder.path() / file));
-        read.scene.convention = recipe_.target_convention;
-        convert(read.scene, Convention{});
-        read.scene.rate = recipe_.rate;
-        snap_keys(read.scene);
-        return std::move(read.scene);
-    }
-
-    Status prove_all(StagedFolder& folder) {
-        progress("reading back and measuring");
-        Crate crate{report_.name, recipe_.target_convention, {}, {}, {}};
-        MELLOW_TRY(crate.skin, read_back(folder, report_.skin.file));
-        const Bounds bounds = mesh_bounds(crate.skin, rest_pose(crate.skin));
-        if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
-        report_.proven = true;
-        for (std::size_t i = 0; i < report_.clips.size(); ++i) {
-            PackedClip& packed = report_.clips[i];
-            MELLOW_TRY(Scene motion, read_back(folder, packed.file.file));
-            const PoseSource poses = rigs_.at(timelines_[i]).source();
-            auto proof =
-                prove_clip({scene_, poses, packed.plan, skeleton_, sources_}, crate.skin, motion);
-            Status good =
-                proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failure());
-            if (proof) packed.proof = std::move(proof).value();
-            if (!good) report_.findings.push_back(good.failure());
-            report_.proven = report_.proven && good.ok();
-            if (!recipe_.picture) continue;
-            crate.motions.push_back(std::move(motion));
-            crate.clips.push_back(packed.clip);
-        }
-        if (!recipe_.picture || !report_.proven) return {};
-        progress("drawing");
-        MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate));
-        MELLOW_CHECK(folder.write("sheet.png", png));
-        report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png)};
-        return {};
     }
 
     Result<PackReport> finish(StagedFolder& folder) {
@@ -367,13 +269,8 @@ class Packer {
     const Recipe& recipe_;
     const PackOptions& options_;
     PackReport report_;
-    Scene scene_;
-    Conversion conversion_;
-    std::map<int, Rig> rigs_;
-    std::vector<int> timelines_;  // of each clip
-    Skeleton skeleton_;
-    JointSources sources_;
-    int hips_ = -1;
+    std::optional<PackSource> source_;
+    Crate crate_;  // what is drawn: the skin and the first clips, as they were read back
 };
 
 }  // namespace

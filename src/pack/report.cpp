@@ -26,13 +26,23 @@ Json deviation_json(const Deviation& d) {
 }
 
 Json proof_json(const ClipProof& proof) {
-    return {{"samples", proof.samples},
-            {"moving_joints", proof.moving_joints},
-            {"moving_morphs", proof.moving_morphs},
-            {"joint_position_mm", deviation_json(proof.position_mm)},
-            {"joint_rotation_degrees", deviation_json(proof.rotation_degrees)},
-            {"skinned_vertex_mm", deviation_json(proof.vertex_mm)},
-            {"morph_weight", deviation_json(proof.weight)}};
+    Json json{{"samples", proof.samples},
+              {"moving_joints", proof.moving_joints},
+              {"moving_morphs", proof.moving_morphs},
+              {"joint_position_mm", deviation_json(proof.position_mm)},
+              {"joint_rotation_degrees", deviation_json(proof.rotation_degrees)},
+              {"skinned_vertex_mm", deviation_json(proof.vertex_mm)},
+              {"morph_weight", deviation_json(proof.weight)}};
+    if (proof.simplified_mm.count > 0)
+        json["simplified_skin_mm"] = deviation_json(proof.simplified_mm);
+    json["driven_by"] = Json::array();
+    for (const KindProof& kind : proof.kinds)
+        json["driven_by"].push_back(
+            {{"kind", kind.kind},
+             {"joints", kind.joints},
+             {"joint_position_mm", deviation_json(kind.position_mm)},
+             {"joint_rotation_degrees", deviation_json(kind.rotation_degrees)}});
+    return json;
 }
 
 Json finding_json(const Finding& f) {
@@ -114,6 +124,11 @@ std::string clip_text(const PackedClip& p) {
     text += "  turns     " + deviation_words(p.proof.rotation_degrees, "degrees") + "\n";
     text += "  vertices  " + deviation_words(p.proof.vertex_mm, "mm") + "\n";
     text += "  morphs    " + deviation_words(p.proof.weight, "of weight") + "\n";
+    for (const KindProof& kind : p.proof.kinds)
+        text += fmt::format("  {:<9} joints {}: worst {:.3g} mm, {:.3g} degrees\n", kind.kind,
+                            kind.joints, kind.position_mm.worst, kind.rotation_degrees.worst);
+    if (p.proof.simplified_mm.count > 0)
+        text += "  skin      simplified: " + deviation_words(p.proof.simplified_mm, "mm") + "\n";
     return text;
 }
 

@@ -55,18 +55,32 @@ bool moves(const Curve& curve) {
     return false;
 }
 
-/// A joint of the skin file and the source node it must move like.
+/// A joint of the skin file, the source node it must move like, and its place in `kinds`.
 struct JointPair {
     int played, source;
+    std::size_t kind;
 };
 
-std::vector<JointPair> pair_joints(const ProofSource& source, const Playback& player) {
+/// Pairs joints by name and fills the kinds of `proof` with what drives them.
+std::vector<JointPair> pair_joints(const ProofSource& source, const Playback& player,
+                                   ClipProof& proof) {
     std::vector<JointPair> pairs;
+    const auto driven_by = [&](int node) -> std::string {
+        const bool told = source.driven_by != nullptr && !(*source.driven_by)[at(node)].empty();
+        return told ? (*source.driven_by)[at(node)] : "keys";
+    };
+    std::map<std::string, int> kinds;
+    for (const JointSource& s : source.sources)
+        if (s.node != kNone) ++kinds[driven_by(s.node)];
+    for (const auto& [kind, joints] : kinds) proof.kinds.push_back({kind, joints, {}, {}});
     for (std::size_t n = 0; n < player.clip_nodes().size(); ++n) {
         if (player.clip_nodes()[n] == kNone) continue;
         const int joint = source.skeleton.find(player.skin().nodes[n].name);
         const int node = joint < 0 ? kNone : source.sources[at(joint)].node;
-        if (node != kNone) pairs.push_back({static_cast<int>(n), node});
+        if (node != kNone)
+            pairs.push_back({static_cast<int>(n), node,
+                             static_cast<std::size_t>(
+                                 std::distance(kinds.begin(), kinds.find(driven_by(node))))});
     }
     return pairs;
 }
@@ -76,9 +90,17 @@ void compare_joints(const std::vector<JointPair>& pairs, const Scene& skin, cons
     for (const JointPair& pair : pairs) {
         const std::string& name = skin.nodes[at(pair.played)].name;
         const Affine wanted = tile.world(pair.source, frame), got = played.worlds[at(pair.played)];
-        proof.position_mm.add(length(wanted.o - got.o) * 1000, k, name);
-        proof.rotation_degrees.add(
-            angle_between(rotation_of(wanted), rotation_of(got)) * 180 / std::numbers::pi, k, name);
+        KindProof& kind = proof.kinds[pair.kind];
+        const double far = length(wanted.o - got.o) * 1000;
+        proof.position_mm.add(far, k, name);
+        kind.position_mm.add(far, k, name);
+        // What is flat has no orientation to compare; its vertices say whether it is right.
+        const double thin = std::min({length(wanted.x), length(wanted.y), length(wanted.z)});
+        if (thin < 1e-6) continue;
+        const double angle =
+            angle_between(rotation_of(wanted), rotation_of(got)) * 180 / std::numbers::pi;
+        proof.rotation_degrees.add(angle, k, name);
+        kind.rotation_degrees.add(angle, k, name);
     }
 }
 
@@ -92,7 +114,7 @@ void compare_meshes(const ProofSource& source, const Playback& player, const Pos
     for (int s = 0; s < layout.count; ++s) wanted.weights.push_back(tile.scalar(s)[frame]);
     for (std::size_t n = 0; n < source.scene.nodes.size(); ++n) {
         const Node& node = source.scene.nodes[n];
-        if (node.mesh == kNone || node.skin == kNone) continue;
+        if (node.mesh == kNone) continue;
         const int other = find_node(player.skin(), node.name);
         if (other == kNone) continue;
         const Mesh& mesh = source.scene.meshes[at(node.mesh)];
@@ -107,6 +129,12 @@ void compare_meshes(const ProofSource& source, const Playback& player, const Pos
             const auto b = posed_vertices(player.skin(), other, written.primitives[p], played);
             for (std::size_t v = 0; v < a.size(); ++v)
                 proof.vertex_mm.add(length(a[v] - b[v]) * 1000, k, node.name);
+            if (source.unsimplified == nullptr) continue;
+            const Mesh& before = source.unsimplified->meshes[at(node.mesh)];
+            const auto c = posed_vertices(*source.unsimplified, static_cast<int>(n),
+                                          before.primitives[p], wanted);
+            for (std::size_t v = 0; v < a.size(); ++v)
+                proof.simplified_mm.add(length(a[v] - c[v]) * 1000, k, node.name);
         }
     }
 }
@@ -135,18 +163,18 @@ Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const
     auto made = Playback::make(skin, clip);
     if (!made) return unproven(source.plan.clip, made.failure().found, made.failure().expected);
     const Playback& player = made.value();
-    const std::vector<JointPair> pairs = pair_joints(source, player);
+    ClipProof proof;
+    const std::vector<JointPair> pairs = pair_joints(source, player, proof);
     if (static_cast<int>(pairs.size()) !=
         std::count_if(source.sources.begin(), source.sources.end(),
                       [](const JointSource& s) { return s.node != kNone; }))
         return unproven(source.plan.clip, fmt::format("{} joints in the skin file", pairs.size()),
                         "all baked joints");
-    ClipProof proof;
     proof.clip = source.plan.clip;
     MELLOW_CHECK(check_times(source, clip, proof.samples));
     for (std::size_t n = 0; n < source.scene.nodes.size(); ++n) {
         const Node& node = source.scene.nodes[n];
-        if (node.mesh == kNone || node.skin == kNone) continue;
+        if (node.mesh == kNone) continue;
         const int other = find_node(skin, node.name);
         const auto& parts = source.scene.meshes[at(node.mesh)].primitives;
         bool same = other != kNone && skin.nodes[at(other)].mesh != kNone;
@@ -159,10 +187,10 @@ Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const
         if (!same)
             return unproven(proof.clip,
                             fmt::format("mesh \"{}\" missing or with other vertices", node.name),
-                            "all skinned meshes");
+                            "all meshes");
     }
     const int tiles = (proof.samples + kTileFrames - 1) / kTileFrames;
-    std::vector<ClipProof> parts(at(tiles));
+    std::vector<ClipProof> parts(at(tiles), proof);
     parallel_for(at(tiles), [&](std::size_t t) {
         PoseTile tile = source.poses.make_tile();
         const int first = static_cast<int>(t) * kTileFrames,
@@ -181,7 +209,13 @@ Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const
         proof.rotation_degrees.merge(part.rotation_degrees);
         proof.vertex_mm.merge(part.vertex_mm);
         proof.weight.merge(part.weight);
+        proof.simplified_mm.merge(part.simplified_mm);
+        for (std::size_t i = 0; i < proof.kinds.size(); ++i) {
+            proof.kinds[i].position_mm.merge(part.kinds[i].position_mm);
+            proof.kinds[i].rotation_degrees.merge(part.kinds[i].rotation_degrees);
+        }
     }
+    proof.pose = source.plan.samples == 1;
     std::map<int, bool> moving;
     for (const Channel& channel : clip.timelines[0].channels)
         moving[channel.node] |= moves(channel.curve);
@@ -205,7 +239,7 @@ Status within(const ClipProof& proof, const Tolerance& tolerance) {
                        "look at that joint and sample; if this is good enough, raise the tolerance "
                        "under [proof]"};
     };
-    if (proof.moving_joints == 0 && proof.moving_morphs == 0)
+    if (!proof.pose && proof.moving_joints == 0 && proof.moving_morphs == 0)
         return Finding{Code::kNoMotion,
                        Severity::kStop,
                        where,

@@ -47,6 +47,8 @@ Range nearest_fit(const Range& range, std::int64_t first_frame, std::int64_t las
 
 Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                                 std::int64_t last_frame, FrameRate source, FrameRate target) {
+    if (range.pose)
+        return PlannedRange{{range.name, range.first, range.first, source, target, 1, false}, {}};
     if (range.last <= range.first) return empty_range(range);
     if (range.first < first_frame || range.last > last_frame)
         return outside(range, first_frame, last_frame);

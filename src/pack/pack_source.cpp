@@ -1,0 +1,279 @@
+#include "pack/pack_source.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "crate/hash.h"
+#include "mellow/fit.h"
+#include "mellow/read.h"
+#include "mellow/stock.h"
+
+namespace mellow {
+namespace {
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
+
+Result<Bytes> load(PackReport& report, const std::string& role, const std::filesystem::path& path) {
+    MELLOW_TRY(Bytes bytes, read_file(path));
+    report.sources.push_back({role, path.filename().string(), bytes.size(), hash_hex(bytes)});
+    return bytes;
+}
+
+/// A name that can be a file's: what cannot stand in one becomes an underscore.
+std::string file_name(std::string name) {
+    for (char& c : name)
+        if (!std::isalnum(static_cast<unsigned char>(c)) && c != '_' && c != '-' && c != '.')
+            c = '_';
+    if (name.empty() || name.front() == '.') name.insert(name.begin(), '_');
+    return name.substr(0, 100);
+}
+
+}  // namespace
+
+Result<PackSource> PackSource::read(const Recipe& recipe, PackReport& report) {
+    PackSource source(recipe);
+    MELLOW_CHECK(source.read_scene_file(report));
+    MELLOW_CHECK(source.read_sheet(report));
+    MELLOW_CHECK(source.expand_clips(report));
+    MELLOW_CHECK(source.check_clips());
+    MELLOW_CHECK(source.make_skeleton(report));
+    return source;
+}
+
+Status PackSource::read_scene_file(PackReport& report) {
+    const auto path = recipe_->folder / recipe_->source;
+    MELLOW_TRY(const Bytes bytes, load(report, "scene", path));
+    MELLOW_TRY(ReadResult read, read_scene(path));
+    scene_ = std::move(read.scene);
+    const bool all_said = recipe_->truth.whole();
+    for (const Finding& f : read.findings)
+        if (f.code != Code::kAssumed || !all_said) report.findings.push_back(f);
+    MELLOW_CHECK(overrule(scene_, recipe_->truth, read.keys_on_frames));
+    // What the recipe answers, or packing sees to, needs no saying.
+    const std::set<Code> answered{Code::kUnbaked,  Code::kStillTail,   Code::kPrefix,
+                                  Code::kLeftOut,  Code::kDefaultName, Code::kUnweighted,
+                                  Code::kZeroScale};
+    for (const Finding& f : take_stock(scene_).findings)
+        if (!answered.contains(f.code) || (f.code == Code::kAssumed && !all_said))
+            report.findings.push_back(f);
+    conversion_ = Conversion(scene_.convention, Convention{});
+    convert(scene_, Convention{});
+    split_rigid_meshes(scene_);
+    for (Finding& f : restore_zero_scales(scene_)) report.findings.push_back(std::move(f));
+    return {};
+}
+
+Status PackSource::read_sheet(PackReport& report) {
+    if (!recipe_->rig.empty()) {
+        MELLOW_TRY(const Bytes text, load(report, "rig sheet", recipe_->folder / recipe_->rig));
+        MELLOW_TRY(sheet_,
+                   parse_rig_sheet({reinterpret_cast<const char*>(text.data()), text.size()},
+                                   std::filesystem::path(recipe_->rig).filename().string()));
+        convert(sheet_, conversion_);
+    }
+    if (sheet_.prefix.empty()) sheet_.prefix = recipe_->strip_prefix;
+    return {};
+}
+
+Result<int> PackSource::find_timeline(const std::string& name, const std::string& where) const {
+    std::vector<std::string> names;
+    for (const Timeline& t : scene_.timelines) names.push_back(t.name);
+    const std::string behind = recipe_->strip_prefix + name;
+    for (std::size_t i = 0; i < names.size(); ++i)
+        if (name.empty() ? names.size() == 1 : names[i] == name || names[i] == behind)
+            return static_cast<int>(i);
+    return Finding{
+        Code::kNameUnknown,
+        Severity::kStop,
+        where,
+        name.empty() ? fmt::format("no timeline named and {} in the file", names.size())
+                     : fmt::format("timeline \"{}\"", name),
+        names.empty() ? "a file with animation" : fmt::format("one of: {}", fmt::join(names, ", ")),
+        "timeline = \"...\" in the clip"};
+}
+
+Status PackSource::expand_clips(PackReport& report) {
+    clips_ = recipe_->clips;
+    std::set<std::string> names;
+    for (const RecipeClip& clip : clips_) names.insert(clip.range.name);
+    for (const RecipeTimelines& wanted : recipe_->timelines) {
+        int found = 0;
+        for (const Timeline& timeline : scene_.timelines) {
+            const std::string& full = timeline.name;
+            const std::string bare = full.starts_with(recipe_->strip_prefix)
+                                         ? full.substr(recipe_->strip_prefix.size())
+                                         : full;
+            if (!fits_pattern(wanted.match, bare)) continue;
+            ++found;
+            RecipeClip clip = wanted.like;
+            clip.timeline = full;
+            clip.range.name = file_name(bare);
+            const auto span = key_span(timeline);
+            const double k = scene_.rate.per_second();
+            clip.range.first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3));
+            clip.range.last = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
+            if (!names.insert(clip.range.name).second)
+                return Finding{Code::kNameClash,
+                               Severity::kStop,
+                               wanted.like.range.where,
+                               fmt::format("timeline \"{}\" would be a second clip \"{}\"", full,
+                                           clip.range.name),
+                               "one name per clip",
+                               "give it a [[clip]] of its own, or narrow match"};
+            if (clip.range.name != bare)
+                report.findings.push_back(
+                    {Code::kDefaultName, Severity::kNote, wanted.like.range.where,
+                     fmt::format("timeline \"{}\" became clip \"{}\"", bare, clip.range.name),
+                     "letters, digits, _, - and .: it becomes a file name", ""});
+            clips_.push_back(std::move(clip));
+        }
+        if (found == 0)
+            return Finding{Code::kNameUnknown,
+                           Severity::kStop,
+                           wanted.like.range.where,
+                           fmt::format("no timeline fits \"{}\"", wanted.match),
+                           "a pattern that some timeline fits",
+                           "correct match"};
+    }
+    return {};
+}
+
+/// Everything that can be wrong with a clip, before the first one is baked.
+Status PackSource::check_clips() const {
+    for (const RecipeClip& clip : clips_)
+        if (const auto what = performance(clip); !what) return what.failure();
+    return {};
+}
+
+Status PackSource::strip(PackReport& report) {
+    std::vector<int> kept;
+    std::vector<bool> joint(scene_.nodes.size(), scene_.skins.empty());
+    for (const Skin& skin : scene_.skins)
+        for (const int j : skin.joints) joint[at(j)] = true;
+    for (std::size_t n = 0; n < joint.size(); ++n)
+        if (joint[n] || scene_.nodes[n].mesh != kNone) kept.push_back(static_cast<int>(n));
+    auto stripped = strip_prefix(scene_, recipe_->strip_prefix, kept);
+    if (!stripped) {
+        Finding failure = stripped.failure();
+        failure.where = recipe_->file + ", [source], strip_prefix";
+        return failure;
+    }
+    if (!recipe_->strip_prefix.empty() && stripped.value() == 0)
+        report.findings.push_back({Code::kPrefix, Severity::kWarning,
+                                   recipe_->file + ", [source], strip_prefix",
+                                   fmt::format("no name begins with \"{}\"", recipe_->strip_prefix),
+                                   "a prefix that is there", "remove or correct the key"});
+    return {};
+}
+
+Status PackSource::make_skeleton(PackReport& report) {
+    // Rules are bound by the names of the file, so the rig comes before names are shortened.
+    MELLOW_TRY(const Rig rig, Rig::bind(scene_, kNone, sheet_));
+    MELLOW_CHECK(strip(report));
+    MELLOW_TRY(ChosenJoints chosen, choose_joints(scene_, recipe_->joints, rig.driven_nodes()));
+    skeleton_ = std::move(chosen.skeleton);
+    sources_ = std::move(chosen.sources);
+    if (!chosen.dropped_tips.empty())
+        report.findings.push_back({Code::kUnweighted, Severity::kNote, "skeleton",
+                                   fmt::format("joints at the ends without weight are left out: {}",
+                                               fmt::join(chosen.dropped_tips, ", ")),
+                                   "", "tips = \"keep\"   # under [joints]"});
+    Scene before = scene_;
+    Findings simplified = simplify_skins(scene_, sources_, recipe_->influences);
+    if (!simplified.empty()) unsimplified_ = std::move(before);
+    report.findings.insert(report.findings.end(), simplified.begin(), simplified.end());
+    MELLOW_CHECK(add_root(skeleton_, sources_, recipe_->root));
+    for (const Joint& j : skeleton_.joints()) report.joints.push_back(j.name);
+    return find_hips(report);
+}
+
+Status PackSource::find_hips(PackReport& report) {
+    if (!recipe_->hips.empty()) {
+        hips_ = skeleton_.find(recipe_->hips);
+        if (hips_ < 0)
+            return Finding{Code::kNameUnknown,
+                           Severity::kStop,
+                           recipe_->file + ", [travel], hips",
+                           fmt::format("no joint \"{}\"", recipe_->hips),
+                           fmt::format("one of: {}", fmt::join(report.joints, ", ")),
+                           "correct the name"};
+    } else {
+        for (int j = 1; j < skeleton_.size() && hips_ < 0; ++j)
+            if (skeleton_[j].name == "hips" || skeleton_[j].name == "Hips" ||
+                skeleton_[j].name == "pelvis")
+                hips_ = j;
+        const bool travels = std::any_of(clips_.begin(), clips_.end(), [](const RecipeClip& c) {
+            return c.travel.ground || c.travel.height || c.travel.heading;
+        });
+        if (hips_ < 0 && skeleton_.size() > 1) {
+            hips_ = 1;
+            if (travels || !scene_.skins.empty())
+                report.findings.push_back(
+                    {Code::kAssumed, Severity::kNote, recipe_->file + ", [travel]",
+                     fmt::format("joint \"{}\" was taken for the hips", skeleton_[1].name),
+                     "a joint named hips or pelvis",
+                     fmt::format("hips = \"{}\"   # under [travel]", skeleton_[1].name)});
+        }
+        hips_ = std::max(hips_, 0);
+    }
+    report.hips = skeleton_[hips_].name;
+    return {};
+}
+
+Result<Performance> PackSource::performance(const RecipeClip& clip) const {
+    Performance out;
+    if (clip.strip.empty()) {
+        const bool rest = clip.range.pose && clip.timeline.empty() && scene_.timelines.empty();
+        if (!rest) {
+            MELLOW_TRY(out.timeline, find_timeline(clip.timeline, clip.range.where));
+        }
+    } else {
+        for (const RecipeStrip& strip : recipe_->strips) {
+            if (strip.strip.name != clip.strip) continue;
+            out.strip = strip.strip;
+            for (std::size_t b = 0; b < strip.timelines.size(); ++b) {
+                Block& block = out.strip->blocks[b];
+                MELLOW_TRY(block.timeline, find_timeline(strip.timelines[b], block.where));
+            }
+        }
+    }
+    for (const RecipeLayer& wanted : recipe_->layers) {
+        const auto& names = wanted.clips;
+        if (!names.empty() && std::find(names.begin(), names.end(), clip.range.name) == names.end())
+            continue;
+        Layer layer = wanted.layer;
+        if (wanted.timeline) {
+            MELLOW_TRY(layer.timeline, find_timeline(*wanted.timeline, layer.where));
+        }
+        convert(layer, conversion_);
+        out.layers.push_back(std::move(layer));
+    }
+    return out;
+}
+
+Result<PackSource::Bound> PackSource::bind(const RecipeClip& clip) const {
+    MELLOW_TRY(Performance what, performance(clip));
+    double first = 0, last = 0;
+    std::string name = clip.strip;
+    const double k = scene_.rate.per_second();
+    if (what.strip) {
+        first = what.strip->first(), last = what.strip->last();
+    } else if (what.timeline != kNone) {
+        const Timeline& timeline = scene_.timelines[at(what.timeline)];
+        const auto span = key_span(timeline);
+        first = span[0] * k, last = span[1] * k;
+        name = timeline.name;
+    }
+    MELLOW_TRY(
+        PlannedRange planned,
+        plan_range(clip.range, static_cast<std::int64_t>(std::floor(first + 1e-3)),
+                   static_cast<std::int64_t>(std::ceil(last - 1e-3)), scene_.rate, recipe_->rate));
+    what.played = Played{planned.plan.start(), planned.plan.end(), clip.range.loop};
+    MELLOW_TRY(Rig rig, Rig::bind(scene_, what, sheet_));
+    return Bound{std::move(planned), std::move(rig), std::move(name)};
+}
+
+}  // namespace mellow
