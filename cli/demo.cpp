@@ -17,17 +17,22 @@ int demo(const DemoRequest& request) {
         return fail({Code::kOutputUnwritable, Severity::kStop, request.folder,
                      "cannot make the folder: " + error.message(), "a place to write to",
                      "choose another folder"});
-    for (const orchard::File& file : orchard::tamsin_files()) {
-        if (const Status s = write_file(folder / file.name, file.bytes, request.replace); !s)
-            return fail(s.failure());
-        if (talk)
-            fmt::print("wrote {} ({} bytes): {}\n", (folder / file.name).string(),
-                       file.bytes.size(), file.what);
-    }
+    for (const auto& files : {orchard::tamsin_files(), orchard::press_files()})
+        for (const orchard::File& file : files) {
+            const Status s = write_file(folder / file.name, file.bytes, request.replace);
+            if (!s) return fail(s.failure());
+            if (talk)
+                fmt::print("wrote {} ({} bytes): {}\n", (folder / file.name).string(),
+                           file.bytes.size(), file.what);
+        }
     if (request.data_only) return kDone;
-    if (talk) fmt::print("\n");
-    return pack(
-        {{request.json, request.quiet}, (folder / "tamsin.recipe.toml").string(), request.replace});
+    for (const char* recipe : {"tamsin.recipe.toml", "press.recipe.toml"}) {
+        if (talk) fmt::print("\n");
+        const PackRequest job{
+            {request.json, request.quiet}, (folder / recipe).string(), request.replace};
+        if (const int exit = pack(job); exit != kDone) return exit;
+    }
+    return kDone;
 }
 
 }  // namespace mellow::cli

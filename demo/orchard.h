@@ -1,6 +1,7 @@
-// The cider orchard: made-up demo data. Tamsin, the orchard keeper, with her picking pole.
+// The cider orchard: made-up demo data. Tamsin, the orchard keeper, with her picking pole,
+// and a cider press.
 //
-// Everything is authored in the convention such files often have in practice: centimetres, +Z up,
+// Tamsin is authored in the convention such files often have in practice: centimetres, +Z up,
 // facing -Y, in a format that says metres and +Y up.
 #pragma once
 
@@ -14,6 +15,8 @@ namespace orchard {
 
 extern const char* const kTamsinRig;
 extern const char* const kTamsinRecipe;
+extern const char* const kPressRig;
+extern const char* const kPressRecipe;
 
 struct File {
     std::string name, what;
@@ -25,6 +28,10 @@ std::vector<File> tamsin_files();
 
 /// The scene of tamsin.glb, in its own centimetres.
 mellow::Scene tamsin_scene();
+
+/// press.glb, press.rig.toml and press.recipe.toml: a machine of rigid parts.
+std::vector<File> press_files();
+mellow::Scene press_scene();
 
 // Parts of tamsin_scene(), in the order they are added.
 inline const std::string kPrefix = "orchard:";

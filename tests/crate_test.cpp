@@ -5,37 +5,24 @@
 #include <set>
 
 #include "mellow/crate.h"
-#include "mellow/pack.h"
 #include "mellow/playback.h"
 #include "mellow/sheet.h"
-#include "orchard.h"
-#include "support.h"
+#include "packing.h"
 
 namespace mellow {
 namespace {
 
 using nlohmann::json;
+using test::change;
 using test::FailsWith;
 using test::IsOk;
+using test::pack_text;
 using test::read_text;
 using test::TempFolder;
 using test::write_text;
 
 void write_data(const std::filesystem::path& folder) {
-    for (const orchard::File& file : orchard::tamsin_files())
-        write_text(folder / file.name, {file.bytes.begin(), file.bytes.end()});
-}
-
-std::string change(std::string text, const std::string& from, const std::string& to) {
-    const auto place = text.find(from);
-    EXPECT_NE(place, std::string::npos) << from;
-    return place == std::string::npos ? text : text.replace(place, from.size(), to);
-}
-
-Result<PackReport> pack_text(const TempFolder& folder, const std::string& recipe,
-                             bool replace = false) {
-    MELLOW_TRY(const Recipe parsed, parse_recipe(recipe, "tamsin.recipe.toml", folder.path()));
-    return pack(parsed, {replace, {}});
+    test::write_files(folder, orchard::tamsin_files());
 }
 
 // ------------------------------------------------------------------------------- the demo data

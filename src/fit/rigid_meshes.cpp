@@ -45,7 +45,7 @@ void split_rigid_meshes(Scene& scene) {
 }
 
 Findings restore_zero_scales(Scene& scene) {
-    Findings findings;
+    std::vector<std::string> flat;
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         Transform& local = scene.nodes[n].local;
         const Vec3 s = local.s;
@@ -58,13 +58,14 @@ Findings restore_zero_scales(Scene& scene) {
                      Path::kScale,
                      {Interpolation::kStep, 3, {key_span(timeline)[0]}, {s.x, s.y, s.z}}});
         local.s = {zero(s.x) ? 1 : s.x, zero(s.y) ? 1 : s.y, zero(s.z) ? 1 : s.z};
-        findings.push_back(
-            {Code::kZeroScale, Severity::kNote, fmt::format("node \"{}\"", scene.nodes[n].name),
-             "a scale of zero at rest, which no bind matrix can invert", "a rest pose of some size",
-             "nothing: it rests at its full size now, and every clip still scales it "
-             "as its keys say"});
+        flat.push_back(scene.nodes[n].name);
     }
-    return findings;
+    if (flat.empty()) return {};
+    return {{Code::kZeroScale, Severity::kNote, "rest pose",
+             fmt::format("a scale of zero at rest, which no bind matrix can invert: {}",
+                         fmt::join(flat, ", ")),
+             "a rest pose of some size",
+             "nothing: they rest at full size now, and every clip scales them as its keys say"}};
 }
 
 }  // namespace mellow

@@ -28,15 +28,29 @@ constexpr double kFastTurn_rad = 2.6;                       // 150 degrees a sam
 /// How many clips the contact sheet shows at most.
 constexpr std::size_t kMostDrawn = 40;
 
-/// What drives each node of a scene: the kinds of the rules, "follow + lag".
-std::vector<std::string> driven_by(const Scene& scene, const Rig& rig) {
-    std::vector<std::string> out(scene.nodes.size());
+void add_kind(std::string& words, const std::string& kind) {
+    if (words.find(kind) == words.npos) words += (words.empty() ? "" : " + ") + kind;
+}
+
+/// What drives each joint, by node: the kinds of the rules on it and on the helpers that fold into
+/// it, "follow + lag".
+std::vector<std::string> driven_by(const Scene& scene, const JointSources& sources,
+                                   const Rig& rig) {
+    std::vector<std::vector<std::string>> kinds(scene.nodes.size());
     for (const RigStep& step : rig.steps())
-        for (const int node : step.nodes) {
-            std::string& words = out[at(node)];
-            if (words.find(step.kind) == words.npos)
-                words += (words.empty() ? "" : " + ") + step.kind;
+        for (const int node : step.nodes) kinds[at(node)].push_back(step.kind);
+    std::vector<bool> joint(scene.nodes.size(), false);
+    for (const JointSource& s : sources)
+        if (s.node != kNone) joint[at(s.node)] = true;
+    std::vector<std::string> out(scene.nodes.size());
+    for (const JointSource& s : sources) {
+        int up = s.node;
+        while (up != kNone) {
+            for (const std::string& kind : kinds[at(up)]) add_kind(out[at(s.node)], kind);
+            up = scene.nodes[at(up)].parent;
+            if (up != kNone && joint[at(up)]) break;
         }
+    }
     return out;
 }
 
@@ -149,7 +163,8 @@ class Packer {
     Status prove(const Rig& rig, const StagedFolder& folder, PackedClip& packed) {
         MELLOW_TRY(Scene motion, read_back(folder, packed.file.file));
         const PoseSource poses = rig.source();
-        const std::vector<std::string> drivers = driven_by(source_->scene(), rig);
+        const std::vector<std::string> drivers =
+            driven_by(source_->scene(), source_->sources(), rig);
         auto proof = prove_clip({source_->scene(), poses, packed.plan, source_->skeleton(),
                                  source_->sources(), &drivers, source_->unsimplified()},
                                 crate_.skin, motion);
@@ -196,6 +211,7 @@ class Packer {
     }
 
     void note_losses(const Baked& baked, PackedClip& packed) {
+        std::vector<std::string> flat;
         for (int j = 0; j < source_->skeleton().size(); ++j) {
             const JointLoss& loss = baked.losses[at(j)];
             const std::string where = fmt::format("clip \"{}\", joint \"{}\"", baked.clip.name,
@@ -209,11 +225,7 @@ class Packer {
                                  loss.shear_sample),
                      "even scale above turned joints",
                      "scale evenly in the source; positions are exact all the same"});
-            if (loss.smallest_scale < 1e-6)
-                report_.findings.push_back(
-                    {Code::kZeroScale, Severity::kWarning, where, "a scale of zero",
-                     "a size above zero",
-                     "what is hidden by scale may be lit or culled wrongly in an engine"});
+            if (loss.smallest_scale < 1e-6) flat.push_back(source_->skeleton()[j].name);
             if (loss.fastest_turn_rad > kFastTurn_rad)
                 report_.findings.push_back(
                     {Code::kFastTurn, Severity::kWarning, where,
@@ -224,6 +236,11 @@ class Packer {
                      fmt::format("a target rate of {}",
                                  to_text(FrameRate{recipe_.rate.num * 2, recipe_.rate.den}))});
         }
+        if (!flat.empty())
+            report_.findings.push_back(
+                {Code::kZeroScale, Severity::kWarning, fmt::format("clip \"{}\"", baked.clip.name),
+                 fmt::format("a scale of zero on {}", fmt::join(flat, ", ")), "a size above zero",
+                 "what is hidden by scale may be lit or culled wrongly in an engine"});
     }
 
     void check_motion(const Clip& clip, const PackedClip& packed, const RecipeClip& wanted) {

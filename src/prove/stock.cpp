@@ -31,8 +31,11 @@ std::vector<NodeClass> classify(const Scene& scene) {
         for (const Channel& channel : timeline.channels) keyed[at(channel.node)] = true;
     for (const Timeline& timeline : scene.timelines)
         for (const MemberCurve& member : timeline.members) keyed[at(member.node)] = true;
-    // Without skins every bare node becomes a joint (see JointChoice).
-    for (std::size_t n = 0; scene.skins.empty() && n < count; ++n) {
+    // Without skins and meshes every bare node becomes a joint (see JointChoice).
+    const bool bare =
+        scene.skins.empty() && std::none_of(scene.nodes.begin(), scene.nodes.end(),
+                                            [](const Node& n) { return n.mesh != kNone; });
+    for (std::size_t n = 0; bare && n < count; ++n) {
         const Node& node = scene.nodes[n];
         weighted[n] = node.mesh == kNone && node.camera == kNone && !node.end_site;
     }
@@ -246,18 +249,21 @@ class Judge {
 
     void scaled_nodes() {
         const std::vector<bool> above = above_joints();
+        std::vector<std::string> flat;
         for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
             const Node& node = scene_.nodes[n];
             const Vec3 s = node.local.s;
             if (s.x == 0 || s.y == 0 || s.z == 0)
-                add(Code::kZeroScale, Severity::kWarning, "node \"" + node.name + "\"",
-                    "a scale of zero at rest", "a rest pose that can be inverted",
-                    "give it its size in the rest pose and scale it by keys");
+                flat.push_back(node.name);
             else if (above[n] && length(s - Vec3{1, 1, 1}) > 1e-4)
                 add(Code::kScaledNode, Severity::kWarning, "node \"" + node.name + "\"",
                     fmt::format("scale [{:.6g}, {:.6g}, {:.6g}] above the joints", s.x, s.y, s.z),
                     "scale 1 above a skeleton", "nothing; packing makes it part of the data");
         }
+        if (!flat.empty())
+            add(Code::kZeroScale, Severity::kNote, "rest pose",
+                fmt::format("a scale of zero at rest: {}", fmt::join(flat, ", ")),
+                "a rest pose that can be inverted", "nothing; packing lets them rest at full size");
     }
 
     void skins() {

@@ -1,0 +1,361 @@
+// What becomes a joint, rigid machines, simplified skins, and recipes that choose.
+#include <cmath>
+#include <numbers>
+#include <set>
+
+#include "mellow/bake.h"
+#include "mellow/fit.h"
+#include "mellow/pose.h"
+#include "mellow/write.h"
+#include "packing.h"
+#include "rigs.h"
+
+namespace mellow {
+namespace {
+
+using std::numbers::pi;
+using test::add_node;
+using test::chain_scene;
+using test::change;
+using test::FailsWith;
+using test::IsOk;
+using test::key;
+using test::key_turn;
+using test::of_code;
+using test::pack_text;
+using test::TempFolder;
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
+
+std::vector<std::string> names(const Skeleton& skeleton) {
+    std::vector<std::string> out;
+    for (const Joint& joint : skeleton.joints()) out.push_back(joint.name);
+    return out;
+}
+using Names = std::vector<std::string>;
+
+/// A triangle on every node named.
+void give_meshes(Scene& scene, const std::vector<int>& nodes) {
+    for (const int n : nodes) {
+        Mesh mesh;
+        mesh.primitives.emplace_back();
+        mesh.primitives[0].positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+        scene.nodes[at(n)].mesh = static_cast<int>(scene.meshes.size());
+        scene.meshes.push_back(mesh);
+    }
+}
+
+/// n0 .. n4 in a row, all joints of one skin; weight on n1 and n2 only.
+Scene skinned() {
+    Scene scene = chain_scene(5, 1);
+    Skin skin;
+    skin.joints = {0, 1, 2, 3, 4};
+    for (const Affine& world : rest_worlds(scene)) skin.inverse_binds.push_back(inverse(world));
+    scene.skins.push_back(skin);
+    const int body = add_node(scene, "body", kNone, {});
+    give_meshes(scene, {body});
+    scene.nodes[at(body)].skin = 0;
+    Primitive& part = scene.meshes[0].primitives[0];
+    part.influences_per_vertex = 4;
+    part.influence_joints = {1, 2, 0, 0, 1, 2, 3, 4, 2, 0, 0, 0};
+    part.influence_weights = {0.5F, 0.5F, 0, 0, 0.4F, 0.3F, 0.2F, 0.1F, 1, 0, 0, 0};
+    return scene;
+}
+
+Names chosen(const Scene& scene, const JointChoice& choice, const std::vector<int>& driven = {}) {
+    auto result = choose_joints(scene, choice, driven);
+    EXPECT_THAT(result, IsOk());
+    return result ? names(result.value().skeleton) : Names{};
+}
+
+TEST(JointChoiceTest, ListsPatternsSubtreesAndTips) {
+    Scene scene = skinned();
+    EXPECT_EQ(chosen(scene, {}), (Names{"n0", "n1", "n2", "n3", "n4"}));
+    scene.meshes[0].primitives[0].influence_weights[6] = 0;         // of n3
+    scene.meshes[0].primitives[0].influence_weights[7] = 0;         // of n4
+    EXPECT_EQ(chosen(scene, {}), (Names{"n0", "n1", "n2", "n3"}));  // n4 is a tip
+    JointChoice choice;
+    choice.keep_tips = true;
+    EXPECT_EQ(chosen(scene, choice).size(), 5U);
+    choice = {};
+    choice.keep = parse_mask({"n4"});
+    EXPECT_EQ(chosen(scene, choice).size(), 5U);
+    choice = {};
+    choice.only = parse_mask({"below:n3", "n1"});
+    EXPECT_EQ(chosen(scene, choice), (Names{"n1", "n3", "n4"}));
+    choice.drop = parse_mask({"*4"});
+    EXPECT_EQ(chosen(scene, choice), (Names{"n1", "n3"}));
+    choice.keep_helpers = true;
+    EXPECT_EQ(chosen(scene, choice), (Names{"n0", "n1", "n2", "n3"}));
+}
+
+TEST(JointChoiceTest, WhatHangsOnATipKeepsIt) {
+    Scene scene = skinned();
+    for (const std::size_t i : {6U, 7U}) scene.meshes[0].primitives[0].influence_weights[i] = 0;
+    const int prop = add_node(scene, "lantern", 4, {});
+    give_meshes(scene, {prop});
+    EXPECT_EQ(chosen(scene, {}).size(), 5U);
+    Scene filmed = skinned();
+    for (const std::size_t i : {6U, 7U}) filmed.meshes[0].primitives[0].influence_weights[i] = 0;
+    const int camera = add_node(filmed, "camera", 4, {});
+    filmed.nodes[at(camera)].camera = 0;
+    EXPECT_EQ(chosen(filmed, {}), (Names{"n0", "n1", "n2", "n3", "n4", "camera"}));
+}
+
+TEST(JointChoiceTest, RigidPartsThatMoveBecomeJoints) {
+    // ground (still) ; helper (keyed) > wheel, bolt ; lever (driven by a rule)
+    Scene scene;
+    const int ground = add_node(scene, "ground", kNone, {});
+    const int helper = add_node(scene, "helper", kNone, {});
+    const int wheel = add_node(scene, "wheel", helper, {});
+    const int bolt = add_node(scene, "bolt", wheel, {});
+    const int lever = add_node(scene, "lever", ground, {});
+    give_meshes(scene, {ground, wheel, bolt, lever});
+    key_turn(scene, helper, {}, from_axis_angle({1, 0, 0}, 1));
+    EXPECT_EQ(chosen(scene, {}), (Names{"wheel", "bolt"}));
+    EXPECT_EQ(chosen(scene, {}, {lever}), (Names{"lever", "wheel", "bolt"}));
+    split_rigid_meshes(scene);
+    EXPECT_EQ(chosen(scene, {}), (Names{"wheel", "bolt"}));
+    EXPECT_EQ(scene.nodes[at(find_node(scene, "wheel.mesh"))].parent, wheel);
+}
+
+TEST(SimplifyTest, WeightsOfRemovedJointsGoToTheJointAbove) {
+    Scene scene = skinned();
+    const Scene before = scene;
+    JointChoice choice;
+    choice.only = parse_mask({"n0", "n1"});
+    const auto kept = choose_joints(scene, choice).value();
+    const Findings said = simplify_skins(scene, kept.sources, 0);
+    ASSERT_EQ(said.size(), 1U);
+    EXPECT_EQ(said[0].code, Code::kSkinRemoved);
+    EXPECT_NE(said[0].found.find("n2 to n1"), std::string::npos);
+    // At rest nothing moves; afterwards all vertices go with n1.
+    const Primitive& part = scene.meshes[0].primitives[0];
+    const auto rest = posed_vertices(scene, 5, part, rest_pose(scene)),
+               was = posed_vertices(before, 5, before.meshes[0].primitives[0], rest_pose(before));
+    for (std::size_t v = 0; v < 3; ++v) EXPECT_LT(length(rest[v] - was[v]), 1e-6);
+    Scene bent = scene;
+    bent.nodes[2].local.r = from_axis_angle({1, 0, 0}, 1);
+    const auto unmoved = posed_vertices(bent, 5, part, rest_pose(bent));
+    for (std::size_t v = 0; v < 3; ++v) EXPECT_LT(length(unmoved[v] - rest[v]), 1e-6);
+}
+
+TEST(SimplifyTest, TheLargestInfluencesStayAndSumToOne) {
+    Scene scene = skinned();
+    const auto kept = choose_joints(scene, {}).value();
+    const Findings said = simplify_skins(scene, kept.sources, 2);
+    ASSERT_EQ(said.size(), 1U);
+    EXPECT_EQ(said[0].code, Code::kInfluences);
+    EXPECT_NE(said[0].found.find("1 of 3 vertices"), std::string::npos);
+    const Primitive& part = scene.meshes[0].primitives[0];
+    EXPECT_EQ(part.influence_joints[4], 1);
+    EXPECT_NEAR(part.influence_weights[4], 0.4 / 0.7, 1e-6);
+    EXPECT_NEAR(part.influence_weights[5], 0.3 / 0.7, 1e-6);
+    EXPECT_EQ(part.influence_weights[6], 0);
+}
+
+// ----------------------------------------------------------------------------------- the press
+
+const PackReport& press() {
+    static const TempFolder folder;
+    static const PackReport report = [] {
+        test::write_files(folder.path(), orchard::press_files());
+        auto packed = pack_text(folder, orchard::kPressRecipe);
+        EXPECT_THAT(packed, IsOk());
+        return std::move(packed).value();
+    }();
+    return report;
+}
+
+TEST(PressTest, EveryMovingPartIsAJointAndIsProven) {
+    EXPECT_TRUE(press().proven);
+    const std::set<std::string> joints(press().joints.begin(), press().joints.end());
+    EXPECT_GE(joints.size(), 31U);
+    for (const char* part :
+         {"press", "screw", "plate", "slat_12", "apple_8", "wheel_rear.L", "level"})
+        EXPECT_TRUE(joints.contains(part)) << part;
+    for (const char* other : {"screw_lift", "slat_hinge_01", "yard", "beam", "base", "bucket"})
+        EXPECT_FALSE(joints.contains(other)) << other;
+    for (const PackedClip& clip : press().clips) {
+        EXPECT_LT(clip.proof.position_mm.worst, 0.001);
+        EXPECT_LT(clip.proof.vertex_mm.worst, 0.001);
+        EXPECT_GT(clip.proof.vertex_mm.count, 0U);
+    }
+    ASSERT_EQ(of_code(press(), Code::kRigidSkin).size(), 1U);
+    EXPECT_NE(of_code(press(), Code::kRigidSkin)[0].found.find("46 meshes"), std::string::npos);
+}
+
+TEST(PressTest, ProofIsToldPerKindOfRule) {
+    std::set<std::string> kinds;
+    for (const KindProof& kind : press().clips[0].proof.kinds) {
+        kinds.insert(kind.kind);
+        EXPECT_GT(kind.joints, 0);
+        EXPECT_GT(kind.position_mm.count, 0U);
+    }
+    EXPECT_EQ(kinds, (std::set<std::string>{"drive", "keys", "roll"}));
+}
+
+TEST(PressTest, ZeroScalesAreSaidAndASinglePoseNeedNotMove) {
+    const Findings zero = of_code(press(), Code::kZeroScale);
+    ASSERT_EQ(zero.size(), 4U);  // the rest pose and three clips
+    EXPECT_NE(zero[0].found.find("apple_1"), std::string::npos);
+    const PackedClip& pose = press().clips.back();
+    EXPECT_EQ(pose.clip.name, "full_pressure");
+    EXPECT_EQ(pose.clip.samples, 1);
+    EXPECT_EQ(pose.proof.moving_joints, 0);
+}
+
+/// The press, baked: the turns of a joint about Y, without its jumps from a full turn to none.
+TEST(PressTest, TheScrewTurnsSixAndAHalfTimesAndSinks) {
+    Scene scene = orchard::press_scene();
+    const RigSheet sheet = parse_rig_sheet(orchard::kPressRig, "press.rig.toml").value();
+    const Rig rig = Rig::bind(scene, 0, sheet).value();
+    const auto kept = choose_joints(scene, {}, rig.driven_nodes()).value();
+    const SamplePlan plan{"all", 44, 110, {24, 1}, {96, 1}, 265, false};
+    const Clip clip = bake(scene, rig.source(), plan, kept.skeleton, kept.sources).clip;
+    const JointTrack& screw = clip.joints[at(kept.skeleton.find("screw"))];
+    double turned = 0;
+    for (int k = 1; k < clip.samples; ++k)
+        turned +=
+            twist_angle(local_at(screw, k).r * conjugate(local_at(screw, k - 1).r), {0, 1, 0});
+    EXPECT_NEAR(turned, -6.5 * 2 * pi, 1e-4);
+    EXPECT_NEAR(local_at(screw, 264).t.y - local_at(screw, 0).t.y, -6.5 * 0.056, 1e-6);
+}
+
+TEST(PressTest, MotionAboveTheArmatureIsFoldedIn) {
+    // The armature itself is carried and turned; the joints must go with it.
+    Scene scene = skinned();
+    const int cart = add_node(scene, "cart", kNone, {{0, 0, 0}, {}, {1, 1, 1}});
+    scene.nodes[0].parent = cart;
+    std::erase(scene.roots, 0);
+    scene.skins[0].joints = {1, 2, 3, 4};
+    scene.skins[0].inverse_binds.resize(4);
+    for (std::uint16_t& joint : scene.meshes[0].primitives[0].influence_joints) joint = 0;
+    key(scene, cart, Path::kTranslation, {0, 0, 0}, {4, 0, 3});
+    key_turn(scene, 0, {}, from_axis_angle({0, 1, 0}, 1));
+    JointChoice all;
+    all.keep_tips = true;
+    const auto kept = choose_joints(scene, all).value();
+    const Rig rig = Rig::bind(scene, 0, {}).value();
+    const Clip clip = bake(scene, rig.source(), {"c", 0, 1, {1, 1}, {1, 1}, 2, false},
+                           kept.skeleton, kept.sources)
+                          .clip;
+    EXPECT_LT(length(local_at(clip.joints[0], 1).t - Vec3{4, 1, 3}), 1e-6);
+    EXPECT_NEAR(angle_between(local_at(clip.joints[0], 1).r, from_axis_angle({0, 1, 0}, 1)), 0,
+                1e-6);
+}
+
+// --------------------------------------------------------------------------- recipes that choose
+
+struct TamsinFolder : TempFolder {
+    TamsinFolder() { test::write_files(path(), orchard::tamsin_files()); }
+};
+
+TEST(ChoiceTest, AllTimelinesBecomeClips) {
+    const TempFolder folder;
+    Scene scene = orchard::press_scene();
+    scene.timelines.push_back(scene.timelines[0]);
+    scene.timelines[0].name = "press/one";
+    scene.timelines[1].name = "press/two";
+    for (Channel& c : scene.timelines[1].channels)
+        for (double& t : c.curve.times.edit()) t *= 0.5;
+    std::vector<orchard::File> files = orchard::press_files();
+    files[0].bytes = write_glb(scene);
+    test::write_files(folder.path(), files);
+    const auto packed =
+        pack_text(folder,
+                  "[source]\nfile = \"press.glb\"\nrig = \"press.rig.toml\"\nrate = "
+                  "24\n[[timelines]]\nmatch = \"press*\"\n[output]\nfolder = "
+                  "\"out\"\npicture = false\n");
+    ASSERT_THAT(packed, IsOk());
+    EXPECT_TRUE(packed.value().proven);
+    ASSERT_EQ(packed.value().clips.size(), 2U);
+    EXPECT_EQ(packed.value().clips[0].clip.name, "press_one");
+    EXPECT_EQ(packed.value().clips[0].plan.last_frame, 144);
+    EXPECT_EQ(packed.value().clips[1].plan.last_frame, 72);
+}
+
+TEST(ChoiceTest, LayersAndStripsArePackedAndProven) {
+    const TamsinFolder folder;
+    std::string recipe = orchard::kTamsinRecipe;
+    recipe += R"(
+[[layer]]
+kind = "offset"
+clips = ["walk", "twice"]
+nodes = ["chest_ctl"]
+axis = "+Z"
+degrees = 20
+[[layer]]
+kind = "shake"
+clips = ["stand"]
+nodes = ["set:arms", "head_ctl"]
+degrees = [2, 1, 1]
+frequency = 1.5
+seeds = [4, 5, 6]
+[[set]]
+name = "arms"
+nodes = ["hand_goal.*"]
+[[strip]]
+name = "longer"
+[[strip.block]]
+range = [108, 132]
+start = 0
+repeats = 2
+onward = ["hips_ctl", "foot_goal.L", "foot_goal.R"]
+[[strip.block]]
+range = [0, 96]
+start = 42
+[[clip]]
+name = "twice"
+strip = "longer"
+range = [0, 60]
+travel = ["ground"]
+)";
+    const auto packed = pack_text(folder, recipe);
+    ASSERT_THAT(packed, IsOk());
+    EXPECT_TRUE(packed.value().proven);
+    const PackedClip& twice = packed.value().clips.back();
+    EXPECT_EQ(twice.timeline, "longer");
+    EXPECT_LT(twice.proof.position_mm.worst, 0.001);
+    EXPECT_GT(packed.value().clips[1].clip.travel.distance_m, 0.9);
+    bool layered = false;
+    for (const KindProof& kind : twice.proof.kinds) layered = layered || kind.kind == "layer";
+    // The chest follows its control, which the layer turns: the joint itself is driven by `follow`.
+    EXPECT_FALSE(layered);
+}
+
+TEST(ChoiceTest, WrongWordsAreNamedWithTheirPlace) {
+    const std::string base =
+        "[source]\nfile = \"a.glb\"\n[output]\nfolder = \"x\"\n[[clip]]\nname = \"c\"\nrange = [0, "
+        "9]\n";
+    const std::string layer = base + "[[layer]]\nnodes = [\"n\"]\n";
+    struct Case {
+        std::string text;
+        Code code;
+        const char* part;
+    };
+    const Case cases[] = {
+        {layer + "kind = \"ofset\"\n", Code::kValueBad, "offset"},
+        {layer + "kind = \"offset\"\n", Code::kKeyMissing, "degrees with axis"},
+        {base + "[[layer]]\nkind = \"replace\"\n", Code::kKeyMissing, "nodes"},
+        {layer + "kind = \"shake\"\ndegrees = [1, 2]\nfrequency = 1\n", Code::kValueBad,
+         "three numbers"},
+        {layer + "kind = \"shake\"\ndegrees = [1, 2, 3]\n", Code::kKeyMissing, "frequency"},
+        {layer + "kind = \"shake\"\nfrequency = 1\nseeds = [1, -2, 3]\n", Code::kValueBad, "whole"},
+        {layer + "kind = \"smooth\"\nrange = [9, 3]\n", Code::kValueBad, "two frames"},
+        {layer + "kind = \"replace\"\nclips = [\"d\"]\n", Code::kNameUnknown, "clip \"d\""},
+        {layer + "kind = \"replace\"\nweights = [[0, 1], [0, 2]]\n", Code::kValueBad, "ascending"},
+        {base + "[[strip]]\nname = \"s\"\n", Code::kKeyMissing, "strip.block"},
+        {base + "[[clip]]\nname = \"d\"\nrange = [0, 9]\nstrip = \"s\"\n", Code::kNameUnknown,
+         "strip \"s\""},
+        {base + "[joints]\nkeep = [\"set:hands\"]\n", Code::kNameUnknown, "set"},
+        {base + "[joints]\nhelpers = \"some\"\n", Code::kValueBad, "fold"},
+        {base + "[[clip]]\nname = \"d\"\npose = 3\nrange = [0, 9]\n", Code::kValueBad, "pose"},
+        {base + "[target]\ninfluences = 2.5\n", Code::kValueBad, "whole"},
+    };
+    for (const Case& c : cases)
+        EXPECT_THAT(parse_recipe(c.text, "r.toml", "."), FailsWith(c.code, c.part)) << c.text;
+}
+
+}  // namespace
+}  // namespace mellow

@@ -1,0 +1,39 @@
+// Packing in tests: data in a folder, recipes as text.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "mellow/pack.h"
+#include "orchard.h"
+#include "support.h"
+
+namespace mellow::test {
+
+inline void write_files(const std::filesystem::path& folder,
+                        const std::vector<orchard::File>& files) {
+    for (const orchard::File& file : files)
+        write_text(folder / file.name, {file.bytes.begin(), file.bytes.end()});
+}
+
+inline std::string change(std::string text, const std::string& from, const std::string& to) {
+    const auto place = text.find(from);
+    EXPECT_NE(place, std::string::npos) << from;
+    return place == std::string::npos ? text : text.replace(place, from.size(), to);
+}
+
+inline Result<PackReport> pack_text(const TempFolder& folder, const std::string& recipe,
+                                    bool replace = false) {
+    MELLOW_TRY(const Recipe parsed, parse_recipe(recipe, "tamsin.recipe.toml", folder.path()));
+    return pack(parsed, {replace, {}});
+}
+
+/// All findings of one code.
+inline Findings of_code(const PackReport& report, Code code) {
+    Findings out;
+    for (const Finding& f : report.findings)
+        if (f.code == code) out.push_back(f);
+    return out;
+}
+
+}  // namespace mellow::test
