@@ -1,7 +1,13 @@
-// Baking speed: 100 joints, 4096 frames, 30 limb rules, beside a plain copy of the same bytes.
+// Baking speed: 100 joints, 4096 frames, beside the same work done frame by frame with Eigen, and
+// beside a plain copy of the bytes that go in and come out.
+//
+// Every joint has a key of translation, rotation and scale at every sample, in single precision, as
+// a reader leaves them. Every fourth joint hangs below a helper that is not kept, so that it must
+// be taken against another parent; the others hang on the joint above them.
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
 
+#include <Eigen/Geometry>
 #include <cmath>
 #include <cstring>
 
@@ -13,13 +19,15 @@ namespace {
 
 using namespace mellow;
 
-constexpr int kJoints = 100, kLimbs = 30, kFrames = 4096, kKeyEvery = 4;
+constexpr int kJoints = 100, kFrames = 4096;
 constexpr FrameRate kRate{30, 1};
+
+std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 struct Stage {
     Scene scene;
-    RigSheet sheet, none;
-    std::vector<std::string> joints;
+    RigSheet rules;
+    std::vector<int> joints, parents;  ///< nodes, and for each the joint above it (-1: none)
 };
 
 int add(Scene& scene, const std::string& name, int parent, Vec3 place) {
@@ -32,108 +40,251 @@ int add(Scene& scene, const std::string& name, int parent, Vec3 place) {
     return static_cast<int>(scene.nodes.size()) - 1;
 }
 
-/// Keys a control on a wandering path, one key every kKeyEvery frames.
-void key(Scene& scene, int node, double phase) {
-    const Vec3 rest = scene.nodes[static_cast<std::size_t>(node)].local.t;
-    Channel place{node, Path::kTranslation, {Interpolation::kLinear, 3, {}, {}}};
-    Channel turn{node, Path::kRotation, {Interpolation::kLinear, 4, {}, {}}};
-    for (int f = 0; f < kFrames + kKeyEvery; f += kKeyEvery) {
+/// Keys as a reader leaves them: single precision, one list of times for all.
+void key(Scene& scene, int node, Path path, double phase) {
+    static const KeyTimes times = [] {
+        std::vector<double> list;
+        for (int f = 0; f < kFrames; ++f) list.push_back(kRate.seconds(f));
+        return KeyTimes(list);
+    }();
+    auto values = std::make_shared<std::vector<float>>();
+    const Vec3 rest = scene.nodes[at(node)].local.t;
+    for (int f = 0; f < kFrames; ++f) {
         const double a = 0.05 * f + phase;
-        const Quat q = from_axis_angle({0, 1, 0}, 0.5 * std::sin(a));
-        place.curve.times.push_back(kRate.seconds(f));
-        turn.curve.times.push_back(kRate.seconds(f));
-        place.curve.values.append({rest.x + 0.2 * std::sin(a), rest.y + 0.1 * std::cos(a),
-                                   rest.z + 0.2 * std::cos(2 * a)});
-        turn.curve.values.append({q.x, q.y, q.z, q.w});
+        if (path == Path::kTranslation) {
+            for (const double v :
+                 {rest.x + 0.02 * std::sin(a), rest.y + 0.01 * std::cos(a), rest.z})
+                values->push_back(static_cast<float>(v));
+        } else if (path == Path::kRotation) {
+            const Quat q =
+                from_axis_angle(normalized({1, std::sin(phase), 0.5}, {}), 0.5 * std::sin(a));
+            for (const double v : {q.x, q.y, q.z, q.w}) values->push_back(static_cast<float>(v));
+        } else {
+            for (int i = 0; i < 3; ++i)
+                values->push_back(static_cast<float>(1 + 0.01 * std::sin(a)));
+        }
     }
-    scene.timelines[0].channels.push_back(std::move(place));
-    scene.timelines[0].channels.push_back(std::move(turn));
+    Channel channel{
+        node, path, {Interpolation::kLinear, path == Path::kRotation ? 4 : 3, times, {}}};
+    const std::span<const float> span(*values);
+    channel.curve.values = KeyValues(values, span);
+    scene.timelines[0].channels.push_back(std::move(channel));
+}
+void key_all(Scene& scene, int node, double phase) {
+    for (const Path path : {Path::kTranslation, Path::kRotation, Path::kScale})
+        key(scene, node, path, phase);
 }
 
-/// A trunk of ten joints, three limbs of three joints on each; limbs and trunk make 100 joints.
+/// Ten joints up the middle, thirty limbs of three on them.
 Stage make_stage() {
     Stage s;
     s.scene.timelines.emplace_back();
-    std::vector<int> trunk;
-    for (int i = 0; i < kJoints - 3 * kLimbs; ++i) {
-        trunk.push_back(
-            add(s.scene, fmt::format("trunk{}", i), i == 0 ? kNone : trunk.back(), {0, 0.1, 0}));
-        key(s.scene, trunk.back(), i);
-    }
-    for (int i = 0; i < kLimbs; ++i) {
+    s.scene.rate = kRate;
+    const auto joint = [&](const std::string& name, int above, Vec3 place) {
+        int parent = above < 0 ? kNone : s.joints[at(above)];
+        if (s.joints.size() % 4 == 3) {
+            parent = add(s.scene, name + "_helper", parent, {0.01, 0, 0});
+            key(s.scene, parent, Path::kRotation, 0.1);
+        }
+        s.joints.push_back(add(s.scene, name, parent, place));
+        s.parents.push_back(above);
+        return static_cast<int>(s.joints.size()) - 1;
+    };
+    for (int i = 0; i < 10; ++i) joint(fmt::format("trunk{}", i), i - 1, {0, 0.1, 0});
+    for (int i = 0; i < 30; ++i) {
         const double side = i % 3 - 1;
-        const int start = add(s.scene, fmt::format("start{}", i),
-                              trunk[static_cast<std::size_t>(i / 3)], {side, 0, 0.2});
-        const int mid = add(s.scene, fmt::format("mid{}", i), start, {0, -0.5, 0.02});
-        add(s.scene, fmt::format("end{}", i), mid, {0, -0.45, -0.02});
-        key(s.scene, add(s.scene, fmt::format("goal{}", i), kNone, {side, 0.05 * i - 0.6, 0.4}), i);
-        key(s.scene, add(s.scene, fmt::format("pole{}", i), kNone, {side, 0.05 * i, 2}), 2 * i);
-        s.sheet.rules.push_back(
-            {"bench",
-             LimbRule{fmt::format("start{}", i), fmt::format("mid{}", i), fmt::format("end{}", i),
-                      fmt::format("goal{}", i), fmt::format("pole{}", i), true}});
+        const int start = joint(fmt::format("start{}", i), i / 3, {side, 0, 0.2});
+        joint(fmt::format("end{}", i), joint(fmt::format("mid{}", i), start, {0, -0.5, 0.02}),
+              {0, -0.45, -0.02});
     }
-    // The joints alone make the skeleton: goals and poles are helpers.
+    for (std::size_t j = 0; j < s.joints.size(); ++j)
+        key_all(s.scene, s.joints[j], static_cast<double>(j));
     Skin skin;
-    for (std::size_t n = 0; n < s.scene.nodes.size(); ++n)
-        if (!s.scene.nodes[n].name.starts_with("goal") &&
-            !s.scene.nodes[n].name.starts_with("pole"))
-            skin.joints.push_back(static_cast<int>(n));
+    skin.joints = s.joints;
     skin.inverse_binds.resize(skin.joints.size());
     s.scene.skins.push_back(skin);
     return s;
 }
-
-const Stage& stage() {
+const Stage& plain_stage() {
     static const Stage made = make_stage();
     return made;
 }
 
-void run_bake(benchmark::State& state, const RigSheet& sheet) {
-    const Scene& scene = stage().scene;
-    const ThreadLimit limit(static_cast<unsigned>(state.range(0)));
-    const Rig rig = Rig::bind(scene, 0, sheet).value();
-    const ChosenJoints chosen = choose_joints(scene, {}).value();
-    const SamplePlan plan{"all", 0, kFrames - 1, kRate, kRate, kFrames, false};
-    const PoseSource poses = rig.source();
-    for (auto _ : state) {
-        const Baked baked = bake(scene, poses, plan, chosen.skeleton, chosen.sources);
-        benchmark::DoNotOptimize(baked.clip.joints.data());
+/// Thirty limbs with the controls they need; nothing is between the joints of a limb.
+Stage make_ruled_stage() {
+    Stage s;
+    Scene& scene = s.scene;
+    scene.timelines.emplace_back();
+    scene.rate = kRate;
+    std::vector<int> trunk;
+    const auto joint = [&](const std::string& name, int parent, Vec3 place) {
+        s.joints.push_back(add(scene, name, parent, place));
+        return s.joints.back();
+    };
+    const auto rule = [&](auto body) { s.rules.rules.push_back({"bench", std::move(body)}); };
+    for (int i = 0; i < 10; ++i) {
+        trunk.push_back(
+            joint(fmt::format("trunk{}", i), i == 0 ? kNone : trunk.back(), {0, 0.1, 0}));
+        key_all(scene, trunk.back(), i);
     }
-    state.counters["joint_frames"] =
-        benchmark::Counter(static_cast<double>(chosen.skeleton.size()) * kFrames *
-                               static_cast<double>(state.iterations()),
-                           benchmark::Counter::kIsRate);
+    for (int i = 0; i < 30; ++i) {
+        const double side = i % 3 - 1;
+        const auto n = [i](const char* word) { return fmt::format("{}{}", word, i); };
+        const int start = joint(n("start"), trunk[at(i / 3)], {side, 0, 0.2});
+        const int mid = joint(n("mid"), start, {0, -0.5, 0.02});
+        joint(n("end"), mid, {0, -0.45, -0.02});
+        for (const char* control : {"goal", "pole"}) {
+            const Vec3 place{side, 0.05 * i - 0.6, control[0] == 'g' ? 0.4 : 2.0};
+            const int node = add(scene, n(control), kNone, place);
+            key(scene, node, Path::kTranslation, i);
+            key(scene, node, Path::kRotation, i);
+        }
+        LimbRule limb;
+        limb.start = n("start"), limb.mid = n("mid"), limb.end = n("end");
+        limb.goal = n("goal"), limb.pole = n("pole");
+        rule(limb);
+    }
+    // Helpers that other rules move; they are no joints, but their worlds are evaluated.
+    for (int i = 0; i < 20; ++i) {
+        const int parent = trunk[at(i / 2)];
+        const auto n = [i](const char* word) { return fmt::format("{}{}", word, i); };
+        add(scene, n("follower"), parent, {0, 0, 0.1});
+        FollowRule follow;
+        follow.node = n("follower");
+        follow.sources = {{n("goal"), {}}};
+        follow.position = follow.orientation = {true, true, true};
+        rule(follow);
+        add(scene, n("twister"), parent, {0, 0.1, 0});
+        rule(TwistRule{n("mid"), {0, 1, 0}, {{n("twister"), 0.5}}});
+        add(scene, n("driven"), parent, {0, 0.1, 0});
+        DriveRule drive;
+        drive.to = DriveRule::To::kPosition;
+        drive.node = n("driven");
+        drive.inputs = {{DriveInput::Of::kSwing,
+                         n("mid"),
+                         "",
+                         {0, 1, 0},
+                         {{{0, 0, 0}, {90, 0.1, 0}}, CurveShape::kSmooth}}};
+        rule(drive);
+        if (i % 2 == 1) continue;
+        add(scene, n("aimer"), parent, {0, 0.1, 0.1});
+        AimRule aim;
+        aim.node = n("aimer");
+        aim.source = n("goal");
+        rule(aim);
+    }
+    Skin skin;
+    skin.joints = s.joints;
+    skin.inverse_binds.resize(skin.joints.size());
+    scene.skins.push_back(skin);
+    return s;
+}
+const Stage& ruled_stage() {
+    static const Stage made = make_ruled_stage();
+    return made;
 }
 
-void bake_limbs(benchmark::State& state) { run_bake(state, stage().sheet); }
-void bake_without_rules(benchmark::State& state) { run_bake(state, stage().none); }
+void count(benchmark::State& state, int joints) {
+    state.counters["joint_frames"] = benchmark::Counter(
+        static_cast<double>(joints) * kFrames * static_cast<double>(state.iterations()),
+        benchmark::Counter::kIsRate);
+}
 
-/// The bytes baking reads and writes, copied: keys of all curves, and ten floats per joint and
-/// frame.
+void run_bake(benchmark::State& state, const Stage& stage, const RigSheet& sheet) {
+    const ThreadLimit limit(static_cast<unsigned>(state.range(0)));
+    const Rig rig = Rig::bind(stage.scene, 0, sheet).value();
+    const ChosenJoints chosen = choose_joints(stage.scene, {}).value();
+    const SamplePlan plan{"all", 0, kFrames - 1, kRate, kRate, kFrames, false};
+    const PoseSource poses = rig.source(bake_needs(stage.scene, chosen.skeleton, chosen.sources));
+    for (auto _ : state) {
+        const Baked baked = bake(stage.scene, poses, plan, chosen.skeleton, chosen.sources);
+        benchmark::DoNotOptimize(baked.clip.joints.data());
+    }
+    count(state, chosen.skeleton.size());
+}
+
+void bake_kinematics(benchmark::State& state) { run_bake(state, plain_stage(), {}); }
+void bake_without_rules(benchmark::State& state) { run_bake(state, ruled_stage(), {}); }
+void bake_with_rules(benchmark::State& state) {
+    run_bake(state, ruled_stage(), ruled_stage().rules);
+}
+
+/// The same scene frame by frame: local matrices of all nodes, worlds, each joint against the joint
+/// above it, taken apart again. Single precision throughout, which is less than baking promises.
+void kinematics_by_eigen(benchmark::State& state) {
+    const Stage& s = plain_stage();
+    const std::size_t nodes = s.scene.nodes.size();
+    std::vector<std::array<const float*, 3>> rows(nodes, {nullptr, nullptr, nullptr});
+    for (const Channel& c : s.scene.timelines[0].channels)
+        rows[at(c.node)][static_cast<std::size_t>(c.path)] = c.curve.values.singles().data();
+    std::vector<Eigen::Affine3f, Eigen::aligned_allocator<Eigen::Affine3f>> world(nodes);
+    for (auto _ : state) {
+        std::vector<JointTrack> tracks = make_tracks(kJoints, kFrames);
+        for (std::size_t f = 0; f < kFrames; ++f) {
+            for (std::size_t n = 0; n < nodes; ++n) {
+                const Node& node = s.scene.nodes[n];
+                const float *t = rows[n][0], *r = rows[n][1], *k = rows[n][2];
+                Eigen::Affine3f local = Eigen::Affine3f::Identity();
+                local.translate(t != nullptr ? Eigen::Vector3f(t[3 * f], t[3 * f + 1], t[3 * f + 2])
+                                             : Eigen::Vector3f(0.01F, 0, 0));
+                local.rotate(
+                    Eigen::Quaternionf(r[4 * f + 3], r[4 * f], r[4 * f + 1], r[4 * f + 2]));
+                if (k != nullptr)
+                    local.scale(Eigen::Vector3f(k[3 * f], k[3 * f + 1], k[3 * f + 2]));
+                world[n] = node.parent == kNone ? local : world[at(node.parent)] * local;
+            }
+            for (std::size_t j = 0; j < s.joints.size(); ++j) {
+                const Eigen::Affine3f& own = world[at(s.joints[j])];
+                const Eigen::Affine3f local =
+                    s.parents[j] < 0
+                        ? own
+                        : world[at(s.joints[at(s.parents[j])])].inverse(Eigen::Affine) * own;
+                const Eigen::Vector3f size = local.linear().colwise().norm();
+                const Eigen::Quaternionf turn(
+                    Eigen::Matrix3f(local.linear() * size.cwiseInverse().asDiagonal()));
+                JointTrack& track = tracks[j];
+                for (int i = 0; i < 3; ++i) {
+                    track.translation[3 * f + at(i)] = local.translation()[i];
+                    track.scale[3 * f + at(i)] = size[i];
+                }
+                for (int i = 0; i < 4; ++i) track.rotation[4 * f + at(i)] = turn.coeffs()[i];
+            }
+        }
+        benchmark::DoNotOptimize(tracks.data());
+    }
+    count(state, kJoints);
+}
+
+/// The bytes that baking reads and writes, copied.
 void copy_of_the_same_bytes(benchmark::State& state) {
     std::size_t bytes = static_cast<std::size_t>(kJoints) * kFrames * 10 * sizeof(float);
-    for (const Channel& c : stage().scene.timelines[0].channels)
-        bytes += (c.curve.times.size() + c.curve.values.size()) * sizeof(double);
-    std::vector<char> from(bytes, 1), to(bytes);
+    for (const Channel& c : plain_stage().scene.timelines[0].channels)
+        bytes += c.curve.values.size() * sizeof(float);
+    // Half is read and half is written, as a copy does.
+    std::vector<char> from(bytes / 2, 1), to(bytes / 2);
     for (auto _ : state) {
-        std::memcpy(to.data(), from.data(), bytes);
+        std::memcpy(to.data(), from.data(), from.size());
         benchmark::DoNotOptimize(to.data());
         benchmark::ClobberMemory();
     }
     state.counters["bytes"] = static_cast<double>(bytes);
-    state.counters["joint_frames"] = benchmark::Counter(
-        static_cast<double>(kJoints) * kFrames * static_cast<double>(state.iterations()),
-        benchmark::Counter::kIsRate);
+    count(state, kJoints);
 }
 
-BENCHMARK(bake_limbs)
+BENCHMARK(kinematics_by_eigen)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_kinematics)
     ->ArgName("threads")
     ->Arg(1)
     ->Arg(2)
     ->UseRealTime()
     ->Unit(benchmark::kMillisecond);
 BENCHMARK(bake_without_rules)
+    ->ArgName("threads")
+    ->Arg(1)
+    ->Arg(2)
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_with_rules)
     ->ArgName("threads")
     ->Arg(1)
     ->Arg(2)

@@ -37,7 +37,8 @@ mellow::Status bake_walk(const std::filesystem::path& folder) {
         fmt::print("foot.L at sample {:2}: [{:+.4f}, {:+.4f}, {:+.4f}, {:+.4f}]\n", k, q.x, q.y,
                    q.z, q.w);
     }
-    if (baked.clip.samples != 31 || baked.losses[static_cast<std::size_t>(foot)].moved < 0.1)
+    if (baked.clip.samples != 31 ||
+        baked.losses[static_cast<std::size_t>(foot)].fastest_turn_rad < 0.01)
         return mellow::Finding{
             mellow::Code::kNoMotion, mellow::Severity::kStop, "walk", "a still foot", "", ""};
     return {};

@@ -53,7 +53,6 @@ struct JointLoss {
     double fastest_turn_rad = 0;  ///< largest turn from one sample to the next
     int fastest_sample = 0;
     double smallest_scale = 1;  ///< least absolute scale
-    double moved = 0;           ///< largest change of a local channel over the clip
 };
 
 struct Baked {
@@ -65,7 +64,12 @@ struct Baked {
 /// weights of `scene`. Arithmetic is double; each stored number is rounded to single precision
 /// once. Quaternions stay on one hemisphere along a track and begin with w >= 0. Positions are
 /// exact to that rounding even under shear; what a joint's axes lose by shear is in `losses`.
+/// A joint whose parent joint is also its parent in the scene takes its local transform as it is.
 Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
            const Skeleton& skeleton, const JointSources& sources);
+/// The nodes whose world matrices bake() looks at: give them to Rig::source(), which then leaves
+/// out what nobody needs.
+std::vector<int> bake_needs(const Scene& scene, const Skeleton& skeleton,
+                            const JointSources& sources);
 
 }  // namespace mellow

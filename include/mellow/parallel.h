@@ -5,6 +5,9 @@
 
 #include <cstddef>
 #include <functional>
+#include <memory>
+#include <mutex>
+#include <vector>
 
 namespace mellow {
 
@@ -23,6 +26,35 @@ class ThreadLimit {
 
   private:
     void* control_ = nullptr;
+};
+
+/// Things that workers borrow one at a time and give back, so that each is made once per thread
+/// rather than once per piece of work.
+template <class T>
+class Pool {
+  public:
+    explicit Pool(std::function<std::unique_ptr<T>()> make) : make_(std::move(make)) {}
+
+    std::unique_ptr<T> take() {
+        {
+            const std::lock_guard lock(mutex_);
+            if (!idle_.empty()) {
+                std::unique_ptr<T> item = std::move(idle_.back());
+                idle_.pop_back();
+                return item;
+            }
+        }
+        return make_();
+    }
+    void give_back(std::unique_ptr<T> item) {
+        const std::lock_guard lock(mutex_);
+        idle_.push_back(std::move(item));
+    }
+
+  private:
+    std::function<std::unique_ptr<T>()> make_;
+    std::mutex mutex_;
+    std::vector<std::unique_ptr<T>> idle_;
 };
 
 }  // namespace mellow

@@ -45,6 +45,9 @@ class Rig {
     /// The rig as a maker and filler of tiles; it must not outlive the rig. Scalars of the sheet
     /// stand behind the morph weights.
     PoseSource source() const;
+    /// The same, but only worlds that rules, layers or `nodes` need are evaluated; other rows of a
+    /// tile hold no meaning. Locals and scalars are all there.
+    PoseSource source(const std::vector<int>& nodes) const;
     /// Locals, worlds, morph weights and scalars of all nodes at up to kTileFrames times, in
     /// seconds. Curves first, then rules, layers and worlds in dependency order. Lanes beyond the
     /// last time repeat it.

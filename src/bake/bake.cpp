@@ -11,8 +11,9 @@
 namespace mellow {
 namespace {
 
-/// Tiles per unit of parallel work; a unit makes its own PoseTile once.
+/// Tiles per unit of parallel work. Units are the same for any number of threads.
 constexpr int kChunkTiles = 16;
+constexpr int kChunk = kChunkTiles * kTileFrames;
 /// A matrix whose axes are square to each other within this is free of shear.
 constexpr double kSquare = 1e-9;
 
@@ -50,19 +51,88 @@ MELLOW_KERNEL void local_kernel(const double* parent, const double* world, doubl
     }
 }
 
+/// What finish_kernel() finds out about one tile of a joint.
+struct Found {
+    alignas(64) double step[kTileFrames];   ///< cosine of half the turn from the sample before
+    alignas(64) double least[kTileFrames];  ///< least absolute scale
+};
+
+/// Compares each quaternion with the one before it (`last` before the first) and rounds all
+/// channels, [channel][frame].
+MELLOW_KERNEL void finish_kernel(const double* local, double grow, const double* last, Found& found,
+                                 float* out) {
+    alignas(64) double q[4][kF + 8];
+    for (int c = 0; c < 4; ++c) {
+        q[c][7] = last[c];
+        for (int f = 0; f < kF; ++f) q[c][8 + f] = local[(3 + c) * kF + f];
+    }
+    for (int f = 0; f < kF; ++f) {
+        found.step[f] = q[0][8 + f] * q[0][7 + f] + q[1][8 + f] * q[1][7 + f] +
+                        q[2][8 + f] * q[2][7 + f] + q[3][8 + f] * q[3][7 + f];
+        found.least[f] =
+            std::min(std::abs(local[7 * kF + f]),
+                     std::min(std::abs(local[8 * kF + f]), std::abs(local[9 * kF + f])));
+    }
+    for (int i = 0; i < 3 * kF; ++i) out[i] = static_cast<float>(local[i] * grow);
+    for (int i = 3 * kF; i < 10 * kF; ++i) out[i] = static_cast<float>(local[i]);
+}
+
+/// How a joint is baked.
+struct JointWay {
+    int node, parent;
+    bool direct;   ///< its node hangs on its parent joint's node: the local transform is taken
+    double scale;  ///< JointSource::scale
+};
+
+std::vector<JointWay> ways_of(const Scene& scene, const Skeleton& skeleton,
+                              const JointSources& sources) {
+    std::vector<JointWay> ways;
+    for (int j = 0; j < skeleton.size(); ++j) {
+        const JointSource& own = sources[at(j)];
+        JointWay way{own.node, skeleton[j].parent, false, own.scale};
+        const int above = own.node == kNone ? kNone : scene.nodes[at(own.node)].parent;
+        const JointSource up = way.parent < 0 ? JointSource{} : sources[at(way.parent)];
+        way.direct = own.node != kNone && above == up.node && own.scale == up.scale;
+        ways.push_back(way);
+    }
+    return ways;
+}
+
+/// What a worker needs; made once per thread.
+struct Worker {
+    explicit Worker(PoseTile made) : tile(std::move(made)) {}
+    PoseTile tile;
+    std::vector<double> kept;                 ///< worlds as the skeleton has them, 12 rows a joint
+    std::vector<const double*> world;         ///< of each joint: in `kept`, or in the tile
+    std::vector<bool> altered;                ///< some lane of the joint lost shear
+    std::vector<std::array<double, 4>> last;  ///< quaternion of the last sample of each joint
+};
+
 struct Job {
+    const Scene& scene;
     const Skeleton& skeleton;
-    const JointSources& sources;
+    const std::vector<JointWay> ways;
     const ScalarLayout scalars;
     Clip& clip;
     std::vector<std::vector<JointLoss>> losses;  // [chunk][joint]
 };
 
-/// Redoes the lanes that have shear or no thickness, exactly, and notes what is lost.
-void redo_hard_lanes(const double* parent, double* kept, LocalRows& rows, int first, int count,
+/// World of a node from locals alone, for joints below one that lost shear.
+Affine world_of(const PoseTile& tile, const Scene& scene, int node, int frame) {
+    Affine world;
+    for (int n = node; n != kNone; n = scene.nodes[at(n)].parent)
+        world = to_affine(tile.local(n, frame)) * world;
+    return world;
+}
+
+/// Redoes the lanes that have shear or no thickness, exactly, and notes what is lost. True when a
+/// lane was changed.
+bool redo_hard_lanes(const double* parent, double* kept, LocalRows& rows, int first, int count,
                      JointLoss& loss) {
-    for (int f = 0; f < count; ++f) {
+    bool changed = false;
+    for (int f = 0; f < kTileFrames; ++f) {
         if (rows.skew[f] <= kSquare && rows.thinnest[f] > 1e-9) continue;
+        changed = true;
         const Affine above = load_affine(parent, f);
         const Decomposed d = decompose(inverse(above) * load_affine(kept, f));
         store3(rows.local, f, d.transform.t);
@@ -70,33 +140,81 @@ void redo_hard_lanes(const double* parent, double* kept, LocalRows& rows, int fi
         store3(rows.local + 7 * kF, f, d.transform.s);
         // Children hang on what is stored, so that their positions stay exact.
         store_affine(kept, f, above * to_affine(d.transform));
-        if (d.shear > loss.shear) loss.shear = d.shear, loss.shear_sample = first + f;
+        if (f < count && d.shear > loss.shear) loss.shear = d.shear, loss.shear_sample = first + f;
     }
+    return changed;
 }
 
-void store_rows(const LocalRows& rows, int first, int count, JointTrack& track, JointLoss& loss) {
+/// Rounds one tile of a joint into its track, quaternions on one hemisphere.
+void store_rows(const double* local, double grow, int first, int count, Worker& worker, int joint,
+                JointTrack& track, JointLoss& loss, double& fastest) {
+    alignas(64) float out[10 * kTileFrames];
+    Found found;
+    std::array<double, 4>& last = worker.last[at(joint)];
+    finish_kernel(local, grow, last.data(), found, out);
+    // `last` is on the hemisphere of the track; from there on signs follow.
+    double sign = 1;
     for (int f = 0; f < count; ++f) {
-        const Vec3 s = load3(rows.local + 7 * kF, f);
-        store(track, first + f, {load3(rows.local, f), load4(rows.local + 3 * kF, f), s});
-        loss.smallest_scale =
-            std::min({loss.smallest_scale, std::abs(s.x), std::abs(s.y), std::abs(s.z)});
+        if (found.step[f] < 0) sign = -sign;
+        const double step = std::abs(found.step[f]);
+        // What begins a chunk is compared by join_chunks().
+        if ((first + f) % kChunk != 0 && step < fastest)
+            fastest = step, loss.fastest_sample = first + f;
+        loss.smallest_scale = std::min(loss.smallest_scale, found.least[f]);
+        const auto k = at(first + f);
+        float *t = &track.translation[3 * k], *r = &track.rotation[4 * k], *s = &track.scale[3 * k];
+        const auto sf = static_cast<float>(sign);
+        for (int c = 0; c < 3; ++c) t[c] = out[c * kF + f];
+        for (int c = 0; c < 4; ++c) r[c] = sf * out[(3 + c) * kF + f];
+        for (int c = 0; c < 3; ++c) s[c] = out[(7 + c) * kF + f];
     }
+    for (int c = 0; c < 4; ++c) last[at(c)] = sign * local[(3 + c) * kF + count - 1];
 }
 
-void bake_tile(const PoseTile& tile, Job& job, int first, int count, std::vector<double>& kept,
-               std::vector<JointLoss>& losses) {
+void bake_tile(Job& job, Worker& worker, int first, int count, std::vector<JointLoss>& losses,
+               std::vector<double>& fastest) {
     LocalRows rows;
+    const PoseTile& tile = worker.tile;
     const int joints = job.skeleton.size();
-    double* above_roots = &kept[at(joints) * 12 * kTileFrames];
+    const double* above_roots = &worker.kept[at(joints) * 12 * kTileFrames];
     for (int j = 0; j < joints; ++j) {
-        const int node = job.sources[at(j)].node;
-        const int parent = job.skeleton[j].parent;
-        const double* up = parent < 0 ? above_roots : &kept[at(parent) * 12 * kTileFrames];
-        double* own = &kept[at(j) * 12 * kTileFrames];
-        const double* world = node == kNone ? above_roots : tile.channel(node, PoseTile::kWorld);
-        local_kernel(up, world, 1 / job.sources[at(j)].scale, own, rows);
-        redo_hard_lanes(up, own, rows, first, count, losses[at(j)]);
-        store_rows(rows, first, count, job.clip.joints[at(j)], losses[at(j)]);
+        const JointWay& way = job.ways[at(j)];
+        double* own = &worker.kept[at(j) * 12 * kTileFrames];
+        const bool bent = way.parent >= 0 && worker.altered[at(way.parent)];
+        worker.altered[at(j)] = false;
+        if (way.direct && !bent) {
+            // With a scaled armature: diag(scale) * T R S * diag(1 / scale).
+            worker.world[at(j)] = nullptr;
+            store_rows(tile.channel(way.node, PoseTile::kLocal), way.scale, first, count, worker, j,
+                       job.clip.joints[at(j)], losses[at(j)], fastest[at(j)]);
+            continue;
+        }
+        // Worlds of joints that were taken directly are those of the tile.
+        const auto world_row = [&](int joint) -> const double* {
+            if (joint < 0) return above_roots;
+            if (worker.world[at(joint)] != nullptr) return worker.world[at(joint)];
+            const JointWay& up = job.ways[at(joint)];
+            if (up.scale == 1) return tile.channel(up.node, PoseTile::kWorld);
+            double* scaled = &worker.kept[at(joint) * 12 * kTileFrames];
+            const double* world = tile.channel(up.node, PoseTile::kWorld);
+            for (int i = 0; i < 12 * kTileFrames; ++i)
+                scaled[i] = i < 9 * kTileFrames ? world[i] / up.scale : world[i];
+            worker.world[at(joint)] = scaled;
+            return scaled;
+        };
+        const double* up = world_row(way.parent);
+        const double* world =
+            way.node == kNone ? above_roots : tile.channel(way.node, PoseTile::kWorld);
+        if (bent) {
+            for (int f = 0; f < kTileFrames; ++f)
+                store_affine(own, f, world_of(tile, job.scene, way.node, f));
+            world = own;
+        }
+        local_kernel(up, world, 1 / way.scale, own, rows);
+        worker.world[at(j)] = own;
+        worker.altered[at(j)] = redo_hard_lanes(up, own, rows, first, count, losses[at(j)]) || bent;
+        store_rows(rows.local, 1, first, count, worker, j, job.clip.joints[at(j)], losses[at(j)],
+                   fastest[at(j)]);
     }
     std::size_t track = 0;
     for (const int offset : job.scalars.offset) {
@@ -110,45 +228,64 @@ void bake_tile(const PoseTile& tile, Job& job, int first, int count, std::vector
     }
 }
 
-/// Squared length of the straight line between two turns: (2 sin(angle / 4))^2.
-double chord2(Quat a, Quat b) {
-    const Quat n = nearest(a, b);
-    const Quat d{n.x - b.x, n.y - b.y, n.z - b.z, n.w - b.w};
-    return dot(d, d);
-}
-
-/// Puts the quaternions of a track on one hemisphere and measures how fast it turns and moves.
-/// Straight lines are compared, which cost no arc function; the one angle is computed at the end.
-void finish_track(JointTrack& track, int samples, JointLoss& loss) {
-    Quat before{0, 0, 0, 1};
-    Transform first;
-    double fastest = 0, moved = 0, turned = 0;
-    for (int k = 0; k < samples; ++k) {
-        Transform local = local_at(track, k);
-        if (dot(local.r, before) < 0) {
-            for (std::size_t i = 0; i < 4; ++i) track.rotation[4 * at(k) + i] *= -1;
-            local.r = -local.r;
-        }
-        if (k == 0) first = local;
-        const double step = k == 0 ? 0 : chord2(before, local.r);
-        if (step > fastest) fastest = step, loss.fastest_sample = k;
-        const Vec3 t = local.t - first.t, s = local.s - first.s;
-        moved = std::max({moved, dot(t, t), dot(s, s)});
-        turned = std::max(turned, chord2(first.r, local.r));
-        before = local.r;
+void bake_chunk(Job& job, const PoseSource& poses, const SamplePlan& plan, int chunk,
+                Worker& worker) {
+    // Each chunk begins on the hemisphere of the identity; join_chunks() turns it over if need be.
+    for (std::array<double, 4>& last : worker.last) last = {0, 0, 0, 1};
+    std::vector<double> fastest(at(job.skeleton.size()), 1.0);
+    std::vector<JointLoss>& losses = job.losses[at(chunk)];
+    const int end = std::min(plan.samples, (chunk + 1) * kChunk);
+    for (int first = chunk * kChunk; first < end; first += kTileFrames) {
+        const int count = std::min(kTileFrames, end - first);
+        std::array<double, kTileFrames> seconds{};
+        for (int f = 0; f < count; ++f) seconds[at(f)] = plan.second(first + f);
+        poses.evaluate({seconds.data(), at(count)}, worker.tile);
+        bake_tile(job, worker, first, count, losses, fastest);
     }
-    loss.moved = std::max(std::sqrt(moved), 4 * std::asin(std::min(1.0, std::sqrt(turned) / 2)));
-    if (fastest > 0)
-        loss.fastest_turn_rad = angle_between(local_at(track, loss.fastest_sample - 1).r,
-                                              local_at(track, loss.fastest_sample).r);
 }
 
-void merge(JointLoss& into, const JointLoss& from) {
-    if (from.shear > into.shear) into.shear = from.shear, into.shear_sample = from.shear_sample;
-    into.smallest_scale = std::min(into.smallest_scale, from.smallest_scale);
+/// Puts the chunks of a track on one hemisphere and finds its fastest turn.
+void join_chunks(JointTrack& track, int samples, const std::vector<std::vector<JointLoss>>& chunks,
+                 std::size_t joint, JointLoss& loss) {
+    const auto q = [&](int k) {
+        const float* r = &track.rotation[4 * at(k)];
+        return Quat{r[0], r[1], r[2], r[3]};
+    };
+    double fastest = 0;
+    const auto look_at = [&](int k) {
+        if (k <= 0) return;
+        const double angle = angle_between(local_at(track, k - 1).r, local_at(track, k).r);
+        if (angle > fastest) fastest = angle, loss.fastest_sample = k;
+    };
+    for (std::size_t c = 0; c < chunks.size(); ++c) {
+        const JointLoss& from = chunks[c][joint];
+        const int first = static_cast<int>(c) * kChunk, end = std::min(samples, first + kChunk);
+        if (c > 0 && dot(q(first - 1), q(first)) < 0)
+            for (std::size_t i = 4 * at(first); i < 4 * at(end); ++i) track.rotation[i] *= -1;
+        look_at(first);
+        look_at(from.fastest_sample);
+        if (from.shear > loss.shear) loss.shear = from.shear, loss.shear_sample = from.shear_sample;
+        loss.smallest_scale = std::min(loss.smallest_scale, from.smallest_scale);
+    }
+    loss.fastest_turn_rad = fastest;
 }
 
 }  // namespace
+
+std::vector<int> bake_needs(const Scene& scene, const Skeleton& skeleton,
+                            const JointSources& sources) {
+    const std::vector<JointWay> ways = ways_of(scene, skeleton, sources);
+    std::vector<int> needs;
+    for (const JointWay& way : ways) {
+        if (way.direct) continue;
+        if (way.node != kNone) needs.push_back(way.node);
+        if (way.parent >= 0 && ways[at(way.parent)].node != kNone)
+            needs.push_back(ways[at(way.parent)].node);
+    }
+    std::sort(needs.begin(), needs.end());
+    needs.erase(std::unique(needs.begin(), needs.end()), needs.end());
+    return needs;
+}
 
 Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
            const Skeleton& skeleton, const JointSources& sources) {
@@ -160,34 +297,34 @@ Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
     clip.loop = plan.loop ? LoopForm::kClosed : LoopForm::kOnce;
     clip.period = plan.samples - 1;
     clip.joints = make_tracks(skeleton.size(), plan.samples);
-    Job job{skeleton, sources, scalar_layout(scene), clip, {}};
+    Job job{scene, skeleton, ways_of(scene, skeleton, sources), scalar_layout(scene), clip, {}};
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         if (job.scalars.offset[n] == kNone) continue;
         const auto& targets = scene.meshes[at(scene.nodes[n].mesh)].target_names;
         clip.morphs.push_back(
             {scene.nodes[n].name, targets, std::vector<float>(at(plan.samples) * targets.size())});
     }
-    constexpr int kChunk = kChunkTiles * kTileFrames;
     const int chunks = (plan.samples + kChunk - 1) / kChunk;
     job.losses.assign(at(chunks), std::vector<JointLoss>(at(skeleton.size())));
-    parallel_for(at(chunks), [&](std::size_t chunk) {
-        PoseTile tile = poses.make_tile();
-        std::vector<double> kept((at(skeleton.size()) + 1) * 12 * kTileFrames, 0.0);
-        for (int c = 0; c < 12; c += 4)  // the world above all roots: the identity
-            std::fill_n(&kept[(at(skeleton.size()) * 12 + at(c)) * kTileFrames], kTileFrames, 1.0);
-        const int end = std::min(plan.samples, static_cast<int>(chunk + 1) * kChunk);
-        for (int first = static_cast<int>(chunk) * kChunk; first < end; first += kTileFrames) {
-            const int count = std::min(kTileFrames, end - first);
-            std::array<double, kTileFrames> seconds{};
-            for (int f = 0; f < count; ++f) seconds[at(f)] = plan.second(first + f);
-            poses.evaluate({seconds.data(), at(count)}, tile);
-            bake_tile(tile, job, first, count, kept, job.losses[chunk]);
-        }
+    const auto joints = at(skeleton.size());
+    Pool<Worker> workers([&] {
+        auto worker = std::make_unique<Worker>(poses.make_tile());
+        worker->kept.assign((joints + 1) * 12 * kTileFrames, 0.0);
+        for (std::size_t c = 0; c < 12; c += 4)  // the world above all roots: the identity
+            std::fill_n(&worker->kept[(joints * 12 + c) * kTileFrames], kTileFrames, 1.0);
+        worker->world.resize(joints);
+        worker->altered.resize(joints);
+        worker->last.resize(joints);
+        return worker;
     });
-    out.losses.assign(at(skeleton.size()), {});
-    parallel_for(at(skeleton.size()), [&](std::size_t j) {
-        for (const auto& chunk : job.losses) merge(out.losses[j], chunk[j]);
-        finish_track(clip.joints[j], plan.samples, out.losses[j]);
+    parallel_for(at(chunks), [&](std::size_t chunk) {
+        auto worker = workers.take();
+        bake_chunk(job, poses, plan, static_cast<int>(chunk), *worker);
+        workers.give_back(std::move(worker));
+    });
+    out.losses.assign(joints, {});
+    parallel_for(joints, [&](std::size_t j) {
+        join_chunks(clip.joints[j], plan.samples, job.losses, j, out.losses[j]);
     });
     return out;
 }

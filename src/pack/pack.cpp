@@ -135,8 +135,10 @@ class Packer {
         take(bound.planned.findings);
         take(bound.rig.findings());
         check_overlap(i);
-        Baked baked = bake(source_->scene(), bound.rig.source(), bound.planned.plan,
-                           source_->skeleton(), source_->sources());
+        const PoseSource poses =
+            bound.rig.source(bake_needs(source_->scene(), source_->skeleton(), source_->sources()));
+        Baked baked = bake(source_->scene(), poses, bound.planned.plan, source_->skeleton(),
+                           source_->sources());
         PackedClip packed;
         packed.plan = bound.planned.plan;
         packed.timeline = bound.moved_by;

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "model/lanes.h"
+#include "rig/key_plan.h"
 #include "rig/smooth_keys.h"
 
 namespace mellow {
@@ -13,6 +14,9 @@ namespace {
 std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 void fill(double* lanes, double value) { std::fill_n(lanes, kTileFrames, value); }
+
+/// How many lists of key times a tile remembers the places of.
+constexpr std::size_t kPlans = 8;
 
 int first_row(Path path) {
     return path == Path::kTranslation ? 0 : path == Path::kRotation ? 3 : 7;
@@ -110,26 +114,33 @@ void Motion::sample(std::span<const double> seconds, PoseTile& tile) const {
 void Motion::sample_timeline(const BoundTimeline& bound, std::span<const double> seconds,
                              PoseTile& tile) const {
     const std::vector<Channel>& channels = bound.timeline->channels;
+    KeyPlan plans[kPlans];
+    std::size_t known = 0, oldest = 0;
+    const auto plan_of = [&](const KeyTimes& times) -> const KeyPlan& {
+        for (std::size_t i = 0; i < known; ++i)
+            if (plans[i].identity == times.identity()) return plans[i];
+        KeyPlan& plan = plans[known < kPlans ? known++ : oldest++ % kPlans];
+        plan = plan_keys(times, seconds);
+        return plan;
+    };
     for (std::size_t c = 0; c < channels.size(); ++c) {
         const Channel& channel = channels[c];
         const bool rotation = channel.path == Path::kRotation;
-        const auto width = at(channel.curve.width);
-        double* rows = tile.scratch(2 * width * kTileFrames);
-        mellow::sample(channel.curve, rotation, seconds, rows);
+        double* rows = channel.path == Path::kWeights
+                           ? tile.scalar(morphs_.offset[at(channel.node)])
+                           : tile.channel(channel.node, first_row(channel.path));
+        sample_lanes(channel.curve, rotation, plan_of(channel.curve.times), rows);
         if (const auto run = bound.smoothed.find(c); run != bound.smoothed.end()) {
-            double* smooth = rows + width * kTileFrames;
-            mellow::sample(run->second.curve, rotation, seconds, smooth);
-            for (std::size_t f = 0; f < seconds.size(); ++f)
-                if (seconds[f] >= run->second.first && seconds[f] <= run->second.last)
-                    std::copy_n(smooth + f * width, width, rows + f * width);
-        }
-        for (std::size_t i = 0; i < width; ++i) {
-            double* lanes =
-                channel.path == Path::kWeights
-                    ? tile.scalar(morphs_.offset[at(channel.node)] + static_cast<int>(i))
-                    : tile.channel(channel.node, first_row(channel.path) + static_cast<int>(i));
-            for (std::size_t f = 0; f < at(kTileFrames); ++f)
-                lanes[f] = rows[std::min(f, seconds.size() - 1) * width + i];
+            const auto width = at(channel.curve.width);
+            double* smooth = tile.scratch(width * kTileFrames);
+            sample_lanes(run->second.curve, rotation, plan_keys(run->second.curve.times, seconds),
+                         smooth);
+            for (std::size_t f = 0; f < at(kTileFrames); ++f) {
+                const double t = seconds[std::min(f, seconds.size() - 1)];
+                for (std::size_t i = 0;
+                     i < width && t >= run->second.first && t <= run->second.last; ++i)
+                    rows[i * kTileFrames + f] = smooth[i * kTileFrames + f];
+            }
         }
     }
     for (auto run : bound.members) {

@@ -21,6 +21,7 @@ struct Rig::Plan {
     std::vector<SheetScalar> keyed_scalars;
     std::vector<BoundRule> rules;
     std::vector<int> order;
+    std::vector<std::vector<int>> needs;  ///< of each step, other steps
     std::vector<int> refill;  ///< nodes whose rest channels are written before each evaluation
     std::vector<RigStep> steps;
     std::vector<int> driven;
@@ -42,6 +43,9 @@ struct Walk {
 /// Evaluates everything at the given times.
 void evaluate_plan(const Rig::Plan& plan, std::span<const double> seconds, PoseTile& tile,
                    const Walk* walk);
+/// The same with some of the steps; `owner` tells the tile what it was made ready for.
+void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const void* owner,
+                    std::span<const double> seconds, PoseTile& tile, const Walk* walk);
 /// Walks rolling wheels over the whole motion, then lagging nodes over the played part.
 void walk_memory(const Rig::Plan& plan, const std::optional<Played>& played);
 

@@ -133,7 +133,8 @@ Result<Rig> Rig::bind(const Scene& scene, const Performance& performance, const 
     MELLOW_TRY(plan->motion, Motion::bind(scene, performance, sheet.prefix));
     Binder binder(scene, sheet);
     MELLOW_CHECK(bind_rules(scene, performance, sheet, binder, *plan));
-    Order order = find_order(binder.needs());
+    plan->needs = binder.needs();
+    Order order = find_order(plan->needs);
     if (!order.cycle.empty()) return binder.cycle_finding(order.cycle);
     plan->order = std::move(order.steps);
     plan->rest_scalars = binder.scalars();
@@ -153,8 +154,13 @@ PoseTile make_tile(const Rig::Plan& plan) {
 
 void evaluate_plan(const Rig::Plan& plan, std::span<const double> seconds, PoseTile& tile,
                    const Walk* walk) {
+    evaluate_steps(plan, plan.order, &plan, seconds, tile, walk);
+}
+
+void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const void* owner,
+                    std::span<const double> seconds, PoseTile& tile, const Walk* walk) {
     const int nodes = plan.nodes();
-    if (tile.claim(&plan)) {
+    if (tile.claim(owner)) {
         plan.motion.write_rest(tile);
         for (std::size_t s = 0; s < plan.rest_scalars.size(); ++s)
             std::fill_n(tile.scalar(static_cast<int>(s)), kTileFrames, plan.rest_scalars[s]);
@@ -166,7 +172,7 @@ void evaluate_plan(const Rig::Plan& plan, std::span<const double> seconds, PoseT
         for (std::size_t f = 0; f < kTileFrames; ++f)
             tile.scalar(s.scalar)[f] = value_at(s.curve, seconds[std::min(f, seconds.size() - 1)] *
                                                              plan.motion.frames_per_second());
-    for (const int step : plan.order) {
+    for (const int step : order) {
         if (step >= nodes) {
             run_rule(plan.rules[at(step - nodes)], at(step - nodes), seconds, tile, walk);
             continue;
@@ -180,6 +186,23 @@ void evaluate_plan(const Rig::Plan& plan, std::span<const double> seconds, PoseT
 PoseSource Rig::source() const {
     return {[this] { return make_tile(*plan_); },
             [this](std::span<const double> seconds, PoseTile& tile) { evaluate(seconds, tile); }};
+}
+
+PoseSource Rig::source(const std::vector<int>& wanted) const {
+    const Plan& plan = *plan_;
+    std::vector<bool> needed(plan.needs.size(), false);
+    for (std::size_t s = at(plan.nodes()); s < needed.size(); ++s) needed[s] = true;
+    for (const int node : wanted) needed[at(node)] = true;
+    for (auto step = plan.order.rbegin(); step != plan.order.rend(); ++step)
+        if (needed[at(*step)])
+            for (const int other : plan.needs[at(*step)]) needed[at(other)] = true;
+    auto order = std::make_shared<std::vector<int>>();
+    for (const int step : plan.order)
+        if (needed[at(step)]) order->push_back(step);
+    return {[this] { return make_tile(*plan_); },
+            [this, order](std::span<const double> seconds, PoseTile& tile) {
+                evaluate_steps(*plan_, *order, order.get(), seconds, tile, nullptr);
+            }};
 }
 
 void Rig::evaluate(std::span<const double> seconds, PoseTile& tile) const {
