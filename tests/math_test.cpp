@@ -3,6 +3,7 @@
 #include <numbers>
 #include <random>
 
+#include "math/arctangent.h"
 #include "mellow/transform.h"
 #include "support.h"
 
@@ -190,6 +191,23 @@ TEST(TransformTest, EvenScaleAboveATurnHasNoShear) {
     const Affine m = to_affine({{}, {}, {3, 3, 3}}) *
                      to_affine({{}, from_axis_angle({1, 0, 0}, 0.7), {1, 2, 1}});
     EXPECT_LT(decompose(m).shear, 1e-12);
+}
+
+TEST(ArctangentTest, AgreesWithTheStandardLibraryAllRound) {
+    std::mt19937 random(1);
+    std::uniform_real_distribution<double> angle(-std::numbers::pi, std::numbers::pi), size(-9, 9);
+    std::vector<double> y{0, 0, 1, -1, 0, 1e-300}, x{0, -1, 0, 0, 1, 1};
+    for (int i = 0; i < 5000; ++i) {
+        const double a = angle(random), r = std::pow(10, size(random));
+        y.push_back(r * std::sin(a)), x.push_back(r * std::cos(a));
+    }
+    std::vector<double> got(y.size());
+    arctangent(y.data(), x.data(), y.size(), got.data());
+    double worst = 0;
+    for (std::size_t i = 0; i < y.size(); ++i)
+        worst = std::max(worst, std::abs(got[i] - std::atan2(y[i], x[i])));
+    EXPECT_LT(worst, 5e-16);
+    EXPECT_GT(worst, 1e-16);
 }
 
 }  // namespace

@@ -16,7 +16,7 @@
 
 namespace mellow {
 
-inline constexpr int kTileFrames = 16;
+inline constexpr int kTileFrames = 32;
 
 class PoseTile {
   public:

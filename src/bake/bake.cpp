@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/kernel.h"
+#include "base/turn_over.h"
 #include "mellow/parallel.h"
 #include "model/lanes.h"
 
@@ -57,10 +58,8 @@ struct Found {
     alignas(64) double least[kTileFrames];  ///< least absolute scale
 };
 
-/// Compares each quaternion with the one before it (`last` before the first) and rounds all
-/// channels, [channel][frame].
-MELLOW_KERNEL void finish_kernel(const double* local, double grow, const double* last, Found& found,
-                                 float* out) {
+/// Compares each quaternion with the one before it (`last` before the first).
+MELLOW_KERNEL void compare_kernel(const double* local, const double* last, Found& found) {
     alignas(64) double q[4][kF + 8];
     for (int c = 0; c < 4; ++c) {
         q[c][7] = last[c];
@@ -73,8 +72,41 @@ MELLOW_KERNEL void finish_kernel(const double* local, double grow, const double*
             std::min(std::abs(local[7 * kF + f]),
                      std::min(std::abs(local[8 * kF + f]), std::abs(local[9 * kF + f])));
     }
-    for (int i = 0; i < 3 * kF; ++i) out[i] = static_cast<float>(local[i] * grow);
-    for (int i = 3 * kF; i < 10 * kF; ++i) out[i] = static_cast<float>(local[i]);
+}
+
+/// Rounds sixteen samples of a joint and turns them over into its track.
+MELLOW_KERNEL void round_kernel(const double* local, double grow, const double* sign,
+                                float* translation, float* rotation, float* scale) {
+    // Hundreds of tracks take turns: where the next tile goes is asked for one tile ahead.
+    for (int line = 0; line < 4 * kF; line += 16) {
+        __builtin_prefetch(rotation + 4 * kF + line, 1);
+        if (line >= 3 * kF) continue;
+        __builtin_prefetch(translation + 3 * kF + line, 1);
+        __builtin_prefetch(scale + 3 * kF + line, 1);
+    }
+    alignas(64) float rows[10 * kF];
+    for (int i = 0; i < 3 * kF; ++i) rows[i] = static_cast<float>(local[i] * grow);
+    for (int c = 3; c < 7; ++c)
+        for (int f = 0; f < kF; ++f)
+            rows[c * kF + f] = static_cast<float>(local[c * kF + f] * sign[f]);
+    for (int i = 7 * kF; i < 10 * kF; ++i) rows[i] = static_cast<float>(local[i]);
+    for (int f = 0; f < kF; f += 4) {
+        const auto row = [&](int c) { return load_float4(rows + c * kF + f); };
+        Float4v x = row(0), y = row(1), z = row(2);
+        turn_rows_of_3(x, y, z);
+        store_float4(x, translation + 3 * f);
+        store_float4(y, translation + 3 * f + 4);
+        store_float4(z, translation + 3 * f + 8);
+        Float4v a = row(3), b = row(4), c = row(5), d = row(6);
+        turn_4x4(a, b, c, d);
+        store_float4(a, rotation + 4 * f), store_float4(b, rotation + 4 * f + 4);
+        store_float4(c, rotation + 4 * f + 8), store_float4(d, rotation + 4 * f + 12);
+        Float4v u = row(7), v = row(8), w = row(9);
+        turn_rows_of_3(u, v, w);
+        store_float4(u, scale + 3 * f);
+        store_float4(v, scale + 3 * f + 4);
+        store_float4(w, scale + 3 * f + 8);
+    }
 }
 
 /// How a joint is baked.
@@ -148,27 +180,36 @@ bool redo_hard_lanes(const double* parent, double* kept, LocalRows& rows, int fi
 /// Rounds one tile of a joint into its track, quaternions on one hemisphere.
 void store_rows(const double* local, double grow, int first, int count, Worker& worker, int joint,
                 JointTrack& track, JointLoss& loss, double& fastest) {
-    alignas(64) float out[10 * kTileFrames];
     Found found;
     std::array<double, 4>& last = worker.last[at(joint)];
-    finish_kernel(local, grow, last.data(), found, out);
+    compare_kernel(local, last.data(), found);
     // `last` is on the hemisphere of the track; from there on signs follow.
+    alignas(64) double signs[kTileFrames];
     double sign = 1;
-    for (int f = 0; f < count; ++f) {
+    for (int f = 0; f < kTileFrames; ++f) {
         if (found.step[f] < 0) sign = -sign;
+        signs[f] = sign;
+    }
+    for (int f = 0; f < count; ++f) {
         const double step = std::abs(found.step[f]);
         // What begins a chunk is compared by join_chunks().
         if ((first + f) % kChunk != 0 && step < fastest)
             fastest = step, loss.fastest_sample = first + f;
         loss.smallest_scale = std::min(loss.smallest_scale, found.least[f]);
-        const auto k = at(first + f);
-        float *t = &track.translation[3 * k], *r = &track.rotation[4 * k], *s = &track.scale[3 * k];
-        const auto sf = static_cast<float>(sign);
-        for (int c = 0; c < 3; ++c) t[c] = out[c * kF + f];
-        for (int c = 0; c < 4; ++c) r[c] = sf * out[(3 + c) * kF + f];
-        for (int c = 0; c < 3; ++c) s[c] = out[(7 + c) * kF + f];
     }
-    for (int c = 0; c < 4; ++c) last[at(c)] = sign * local[(3 + c) * kF + count - 1];
+    const auto k = at(first);
+    if (count == kTileFrames) {
+        round_kernel(local, grow, signs, &track.translation[3 * k], &track.rotation[4 * k],
+                     &track.scale[3 * k]);
+    } else {
+        float t[3 * kTileFrames], r[4 * kTileFrames], s[3 * kTileFrames];
+        round_kernel(local, grow, signs, t, r, s);
+        std::copy_n(t, 3 * count, &track.translation[3 * k]);
+        std::copy_n(r, 4 * count, &track.rotation[4 * k]);
+        std::copy_n(s, 3 * count, &track.scale[3 * k]);
+    }
+    for (int c = 0; c < 4; ++c)
+        last[at(c)] = signs[count - 1] * local[(3 + c) * kTileFrames + count - 1];
 }
 
 void bake_tile(Job& job, Worker& worker, int first, int count, std::vector<JointLoss>& losses,
@@ -296,7 +337,13 @@ Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
     clip.samples = plan.samples;
     clip.loop = plan.loop ? LoopForm::kClosed : LoopForm::kOnce;
     clip.period = plan.samples - 1;
-    clip.joints = make_tracks(skeleton.size(), plan.samples);
+    // Memory is touched for the first time here, and on all threads.
+    clip.joints.resize(at(skeleton.size()));
+    parallel_for(clip.joints.size(), [&](std::size_t j) {
+        const auto n = at(plan.samples);
+        clip.joints[j] = {std::vector<float>(3 * n), std::vector<float>(4 * n),
+                          std::vector<float>(3 * n)};
+    });
     Job job{scene, skeleton, ways_of(scene, skeleton, sources), scalar_layout(scene), clip, {}};
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         if (job.scalars.offset[n] == kNone) continue;

@@ -36,10 +36,17 @@ void store(JointTrack& track, int sample, const Transform& local) {
 
 std::vector<JointTrack> make_tracks(int joints, int samples) {
     const auto n = static_cast<std::size_t>(samples);
-    JointTrack track{std::vector<float>(3 * n, 0.0F), std::vector<float>(4 * n, 0.0F),
-                     std::vector<float>(3 * n, 1.0F)};
-    for (std::size_t k = 0; k < n; ++k) track.rotation[4 * k + 3] = 1.0F;
-    return std::vector<JointTrack>(static_cast<std::size_t>(joints), track);
+    std::vector<JointTrack> tracks(static_cast<std::size_t>(joints));
+    for (JointTrack& track : tracks) {
+        track.translation.resize(3 * n);
+        track.rotation.resize(4 * n);
+        track.scale.resize(3 * n);
+        for (std::size_t k = 0; k < n; ++k) {
+            track.rotation[4 * k + 3] = 1.0F;
+            for (std::size_t i = 0; i < 3; ++i) track.scale[3 * k + i] = 1.0F;
+        }
+    }
+    return tracks;
 }
 
 }  // namespace mellow

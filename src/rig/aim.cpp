@@ -123,6 +123,7 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
     binder.reads_own(bound.node, kPosition);
     binder.reads_world(binder.parent(bound.node));
     binder.line(fmt::format("aim {} -> {}", rule.node, rule.source));
+    binder.begins_from_keys(bound.node);
     MELLOW_CHECK(binder.writes(bound.node, kOrientation));
     return bound;
 }

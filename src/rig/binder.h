@@ -81,6 +81,9 @@ class Binder {
     void reads_scalar(int scalar) {
         if (scalar != kNone) ties_.back().scalars.push_back(scalar);
     }
+    /// The rule finds the keys or rest of a node it writes, which are put there each time.
+    void begins_from_keys(int node) { begins_.push_back(node); }
+    const std::vector<int>& begins_from_keys() const { return begins_; }
     Status writes(int node, int parts, WriteStage stage = WriteStage::kSolve, int turn = 0);
     Status writes_scalar(int scalar, const std::string& what);
     void line(std::string text) { ties_.back().line = std::move(text); }
@@ -106,6 +109,7 @@ class Binder {
     ScalarLayout morphs_;
     std::vector<double> scalars_;
     std::vector<Ties> ties_;
+    std::vector<int> begins_;
     std::vector<std::string> where_, kinds_;
     std::map<std::tuple<int, int, int>, std::size_t> writer_;  // node, part, stage and turn
     std::map<int, std::size_t> scalar_writer_;

@@ -201,6 +201,7 @@ Result<BoundChain> bind(const ChainRule& rule, Binder& binder) {
             return not_a_chain(binder.where(),
                                fmt::format("no way from \"{}\" to \"{}\"",
                                            rule.joints[bound.joints.size() - 1], name));
+        binder.begins_from_keys(node);
         bound.joints.push_back(node);
         bound.rest.push_back(binder.rest_local(node).r);
     }

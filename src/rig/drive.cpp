@@ -9,6 +9,7 @@
 #include "model/lanes.h"
 #include "rig/rules.h"
 #include "rig/sheet_words.h"
+#include "rig/turn_lanes.h"
 
 namespace mellow {
 namespace {
@@ -44,29 +45,37 @@ DriveInput read_input(TomlTable& t) {
     return input;
 }
 
-double measure(const BoundDrive::Input& input, const PoseTile& tile, int f) {
-    const auto place = [&](int node) {
+/// What an input reads, over a tile.
+void measure(const BoundDrive::Input& input, const PoseTile& tile, double* out) {
+    const auto local = [&](int row) {
+        return tile.channel(input.node, PoseTile::kLocal) + row * kF;
+    };
+    const auto place = [&](int node, int f) {
         return load3(tile.channel(node, PoseTile::kWorld) + 9 * kF, f);
     };
     switch (input.of) {
         case Of::kSwing:
-        case Of::kTwist: {
-            const Quat away = conjugate(input.rest.r) *
-                              load4(tile.channel(input.node, PoseTile::kLocal) + 3 * kF, f);
-            return kDegrees * (input.of == Of::kTwist ? twist_angle(away, input.axis)
-                                                      : swing_angle(away, input.axis));
-        }
+            swing_angles(conjugate(input.rest.r), local(3), input.axis, out);
+            break;
+        case Of::kTwist:
+            twist_angles(conjugate(input.rest.r), local(3), {}, input.axis, out);
+            break;
         case Of::kPosition:
-            return dot(load3(tile.channel(input.node, PoseTile::kLocal), f) - input.rest.t,
-                       input.axis);
+            for (int f = 0; f < kF; ++f)
+                out[f] = dot(load3(local(0), f) - input.rest.t, input.axis);
+            break;
         case Of::kWorld:
-            return dot(place(input.node), input.axis);
+            for (int f = 0; f < kF; ++f) out[f] = dot(place(input.node, f), input.axis);
+            break;
         case Of::kDistance:
-            return length(place(input.node) - place(input.to));
+            for (int f = 0; f < kF; ++f) out[f] = length(place(input.node, f) - place(input.to, f));
+            break;
         case Of::kScalar:
+            std::copy_n(tile.scalar(input.node), kF, out);
             break;
     }
-    return tile.scalar(input.node)[f];
+    if (input.of == Of::kSwing || input.of == Of::kTwist)
+        for (int f = 0; f < kF; ++f) out[f] *= kDegrees;
 }
 
 Result<BoundDrive::Input> bind_input(const DriveInput& input, Binder& binder, std::string& words) {
@@ -203,23 +212,25 @@ Result<BoundDrive> bind(const DriveRule& rule, Binder& binder) {
 void run(const BoundDrive& rule, PoseTile& tile) {
     double values[kTileFrames];
     std::fill_n(values, kF, rule.product ? 1.0 : 0.0);
-    for (const BoundDrive::Input& input : rule.inputs)
+    for (const BoundDrive::Input& input : rule.inputs) {
+        alignas(64) double measured[kTileFrames];
+        measure(input, tile, measured);
         for (int f = 0; f < kF; ++f) {
-            const double v = value_at(input.curve, measure(input, tile, f));
+            const double v = value_at(input.curve, measured[f]);
             values[f] = rule.product ? values[f] * v : values[f] + v;
         }
+    }
     if (rule.to == To::kMorph || rule.to == To::kScalar) {
         std::copy_n(values, kF, tile.scalar(rule.node));
         return;
     }
     double* local = tile.channel(rule.node, PoseTile::kLocal);
+    if (rule.to == To::kTurn) {
+        for (double& v : values) v /= kDegrees;
+        return turn_about(rule.rest.r, rule.axis, values, {}, local + 3 * kF);
+    }
     const int axis = axis_number(rule.axis);
     for (int f = 0; f < kF; ++f) {
-        if (rule.to == To::kTurn) {
-            store4(local + 3 * kF, f,
-                   rule.rest.r * from_axis_angle(rule.axis, values[f] / kDegrees));
-            continue;
-        }
         const Vec3 from = rule.to == To::kScale ? Vec3{} : rule.rest.t;
         const Vec3 to = from + values[f] * rule.axis;
         double* rows = rule.to == To::kScale ? local + 7 * kF : local;

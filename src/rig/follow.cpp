@@ -11,25 +11,38 @@
 namespace mellow {
 namespace {
 
-Vec3 column_lengths(const Affine& m) { return {length(m.x), length(m.y), length(m.z)}; }
-Vec3 divide(Vec3 a, Vec3 b) {
+MELLOW_LANE Vec3 column_lengths(const Affine& m) { return {length(m.x), length(m.y), length(m.z)}; }
+MELLOW_LANE Vec3 divide(Vec3 a, Vec3 b) {
     const auto safe = [](double v) { return std::abs(v) > 1e-12 ? v : 1.0; };
     return {a.x / safe(b.x), a.y / safe(b.y), a.z / safe(b.z)};
 }
 
-MELLOW_KERNEL void follow_kernel(const BoundFollow& r, const BoundFollow::Source& from,
-                                 const double* source, const double* parent, double* local) {
-    const bool position = r.position.any(), turn = r.orientation.any(), size = r.scale.any();
+// One kernel per part, so that each is a plain loop.
+
+MELLOW_KERNEL void position_kernel(Vec3 offset, const double* source, const double* parent,
+                                   double* local) {
 #pragma GCC ivdep
-    for (int f = 0; f < kF; ++f) {
-        const Affine s = load_affine(source, f), p = load_affine(parent, f);
-        if (position) store3(local, f, apply(inverse(p), apply(s, from.position)));
-        if (turn)
-            store4(local + 3 * kF, f,
-                   conjugate(orientation(p)) * (orientation(s) * from.orientation));
-        if (size)
-            store3(local + 7 * kF, f, divide(column_lengths(s) * from.scale, column_lengths(p)));
-    }
+    for (int f = 0; f < kF; ++f)
+        store3(local, f,
+               apply(inverse(load_affine(parent, f)), apply(load_affine(source, f), offset)));
+}
+
+MELLOW_KERNEL void orientation_kernel(Quat offset, const double* source, const double* parent,
+                                      double* local) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f)
+        store4(local, f,
+               conjugate(orientation(load_affine(parent, f))) *
+                   (orientation(load_affine(source, f)) * offset));
+}
+
+MELLOW_KERNEL void scale_kernel(Vec3 factor, const double* source, const double* parent,
+                                double* local) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f)
+        store3(local, f,
+               divide(column_lengths(load_affine(source, f)) * factor,
+                      column_lengths(load_affine(parent, f))));
 }
 
 /// Weighted mean of rotations: the eigenvector of sum(w q q^T) with the largest eigenvalue, which
@@ -158,6 +171,13 @@ void read_part(TomlTable& t, const std::string& part, FollowRule& rule) {
     mask->z = mask->z || axis.empty() || axis == "Z";
 }
 
+/// One source with its whole weight, and whole parts: nothing of the keys is left.
+bool is_plain(const BoundFollow& rule) {
+    const auto whole = [](const AxisMask& m) { return m.all() || !m.any(); };
+    return rule.sources.size() == 1 && rule.sources[0].weight == kNone && rule.weight == kNone &&
+           whole(rule.position) && whole(rule.orientation) && whole(rule.scale);
+}
+
 int written(const FollowRule& rule) {
     const auto bits = [](const AxisMask& m, int x) {
         return (m.x ? x : 0) + (m.y ? 2 * x : 0) + (m.z ? 4 * x : 0);
@@ -226,17 +246,20 @@ Result<BoundFollow> bind(const FollowRule& rule, Binder& binder) {
     binder.reads_world(binder.parent(bound.node));
     binder.line(fmt::format("follow {} <- {}", rule.node, names));
     MELLOW_CHECK(binder.writes(bound.node, written(rule)));
+    if (!is_plain(bound)) binder.begins_from_keys(bound.node);
     return bound;
 }
 
 void run(const BoundFollow& rule, PoseTile& tile) {
-    const auto whole = [](const AxisMask& m) { return m.all() || !m.any(); };
-    if (rule.sources.size() > 1 || rule.sources[0].weight != kNone || rule.weight != kNone ||
-        !whole(rule.position) || !whole(rule.orientation) || !whole(rule.scale))
-        return follow_mixed(rule, tile);
-    follow_kernel(rule, rule.sources[0], tile.channel(rule.sources[0].node, PoseTile::kWorld),
-                  tile.channel(rule.parent, PoseTile::kWorld),
-                  tile.channel(rule.node, PoseTile::kLocal));
+    if (!is_plain(rule)) return follow_mixed(rule, tile);
+    const BoundFollow::Source& from = rule.sources[0];
+    const double* source = tile.channel(from.node, PoseTile::kWorld);
+    const double* parent = tile.channel(rule.parent, PoseTile::kWorld);
+    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    if (rule.position.any()) position_kernel(from.position, source, parent, local);
+    if (rule.orientation.any())
+        orientation_kernel(from.orientation, source, parent, local + 3 * kF);
+    if (rule.scale.any()) scale_kernel(from.scale, source, parent, local + 7 * kF);
 }
 
 }  // namespace mellow

@@ -3,21 +3,37 @@
 #include <algorithm>
 
 #include "base/kernel.h"
+#include "base/turn_over.h"
 #include "model/lanes.h"
 
 namespace mellow {
 namespace {
 
 /// Sixteen keys in a row, turned from [key][number] to [number][lane].
-template <class Number, int kWidth>
-void turn_over(const Number* values, double* rows) {
-    for (int c = 0; c < kWidth; ++c)
-        for (int f = 0; f < kF; ++f) rows[c * kF + f] = static_cast<double>(values[f * kWidth + c]);
+MELLOW_KERNEL void turn_over_kernel(const float* values, int width, double* rows) {
+    // Hundreds of curves take turns: the next tile's keys are asked for one tile ahead.
+    for (int line = 0; line < width * kF; line += 16)
+        __builtin_prefetch(values + width * kF + line);
+    if (width == 4) {
+        for (int f = 0; f < kF; f += 4) {
+            Float4v a = load_float4(values + 4 * f), b = load_float4(values + 4 * f + 4),
+                    c = load_float4(values + 4 * f + 8), d = load_float4(values + 4 * f + 12);
+            turn_4x4(a, b, c, d);
+            widen(a, rows + f), widen(b, rows + kF + f);
+            widen(c, rows + 2 * kF + f), widen(d, rows + 3 * kF + f);
+        }
+        return;
+    }
+    for (int f = 0; f < kF; f += 4) {
+        Float4v a = load_float4(values + 3 * f), b = load_float4(values + 3 * f + 4),
+                c = load_float4(values + 3 * f + 8);
+        turn_items_of_3(a, b, c);
+        widen(a, rows + f), widen(b, rows + kF + f), widen(c, rows + 2 * kF + f);
+    }
 }
-template <class Number>
-MELLOW_KERNEL void turn_over_kernel(const Number* values, int width, double* rows) {
-    if (width == 3) turn_over<Number, 3>(values, rows);
-    if (width == 4) turn_over<Number, 4>(values, rows);
+MELLOW_KERNEL void turn_over_kernel(const double* values, int width, double* rows) {
+    for (int c = 0; c < width; ++c)
+        for (int f = 0; f < kF; ++f) rows[c * kF + f] = values[f * width + c];
 }
 
 /// [number][lane] of chosen groups of numbers, `stride` apart.

@@ -110,6 +110,7 @@ Result<BoundLag> bind(const LagRule& rule, Binder& binder) {
     bound.track = std::make_shared<Track>();
     bound.track->width = kWidth;
     bound.state = std::make_shared<LagState>();
+    binder.begins_from_keys(bound.node);
     binder.reads_world(binder.parent(bound.node));
     binder.line(fmt::format("lag {}", rule.node));
     const int parts = (rule.position ? kPosition : 0) | (rule.orientation ? kOrientation : 0);

@@ -68,6 +68,7 @@ Result<BoundLayer> bind(const Layer& layer, int index, const std::string& prefix
                       (layer.kind == Kind::kReplace ? kScale : 0);
     for (const int node : bound.nodes) {
         bound.parents.push_back(row_above(binder, node));
+        binder.begins_from_keys(node);
         if (layer.world_axis) binder.reads_world(binder.parent(node));
         // Layers go over each other in the order they are given.
         MELLOW_CHECK(binder.writes(node, parts, WriteStage::kLayer, index));

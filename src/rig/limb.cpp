@@ -12,7 +12,7 @@ namespace mellow {
 namespace {
 
 /// The rotation that takes the orthonormal pair (along, hinge) to (to_along, to_hinge).
-Quat turn_frame(Vec3 along, Vec3 hinge, Vec3 to_along, Vec3 to_hinge) {
+MELLOW_LANE Quat turn_frame(Vec3 along, Vec3 hinge, Vec3 to_along, Vec3 to_hinge) {
     const Quat from = quat_from_columns(along, hinge, cross(along, hinge));
     const Quat to = quat_from_columns(to_along, to_hinge, cross(to_along, to_hinge));
     return to * conjugate(from);
@@ -24,8 +24,8 @@ struct Solved {
 
 /// Everything in the space of the start joint's parent: `a` start, `g` goal, `p` pole, bone
 /// lengths and how far the end shall reach.
-Solved solve(const BoundLimb& r, Vec3 a, Vec3 g, Vec3 p, double l1, double l2, double reach,
-             Quat goal) {
+MELLOW_LANE Solved solve(const BoundLimb& r, Vec3 a, Vec3 g, Vec3 p, double l1, double l2,
+                         double reach, Quat goal) {
     const Vec3 u = normalized(g - a, rotate(Quat{}, r.bone1));
     const double nearest = std::abs(l1 - l2), farthest = l1 + l2;
     const double distance = std::clamp(reach, nearest, farthest);
@@ -64,7 +64,7 @@ struct Reach {
 struct Bones {
     double first, second;
 };
-inline Bones bones(const LimbRows& rows, int f) {
+MELLOW_LANE Bones bones(const LimbRows& rows, int f) {
     const Vec3 s1 = load3(rows.start + 7 * kF, f), s2 = load3(rows.mid + 7 * kF, f);
     return {length(s1 * load3(rows.mid, f)), length(s2 * load3(rows.end, f)) * std::abs(s1.x)};
 }
@@ -186,6 +186,8 @@ Result<BoundLimb> bind(const LimbRule& rule, Binder& binder) {
     MELLOW_TRY(b.weight, binder.amount(rule.weight));
     for (const int node : {binder.parent(b.start), b.goal, b.pole}) binder.reads_world(node);
     for (const int node : {b.start, b.mid, b.end}) binder.reads_own(node, kPosition | kScale);
+    if (b.weight != kNone || rule.stretch > 1)
+        for (const int node : {b.start, b.mid, b.end}) binder.begins_from_keys(node);
     binder.line(fmt::format("limb {} {} {} <- {}, {}", rule.start, rule.mid, rule.end, rule.goal,
                             rule.pole));
     const int more = rule.stretch > 1 ? kPosition : 0;

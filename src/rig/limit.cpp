@@ -81,6 +81,7 @@ Result<BoundLimit> bind(const LimitRule& rule, Binder& binder) {
     bound.least = rule.least * k;
     bound.most = rule.most * k;
     bound.rest = binder.rest_local(bound.node).r;
+    binder.begins_from_keys(bound.node);
     if (rule.of == Of::kWorld) binder.reads_world(binder.parent(bound.node));
     static const char* const kWords[] = {"scale", "position", "world", "twist", "swing"};
     binder.line(fmt::format("limit {} of {}", kWords[static_cast<int>(rule.of)], rule.node));

@@ -102,7 +102,9 @@ void tell(const Binder& binder, const RigSheet& sheet, Rig::Plan& plan) {
     }
     std::sort(plan.driven.begin(), plan.driven.end());
     plan.driven.erase(std::unique(plan.driven.begin(), plan.driven.end()), plan.driven.end());
-    plan.refill = plan.driven;
+    plan.refill = binder.begins_from_keys();
+    std::sort(plan.refill.begin(), plan.refill.end());
+    plan.refill.erase(std::unique(plan.refill.begin(), plan.refill.end()), plan.refill.end());
 }
 
 }  // namespace

@@ -4,6 +4,7 @@
 #include "model/lanes.h"
 #include "rig/rules.h"
 #include "rig/sheet_words.h"
+#include "rig/turn_lanes.h"
 
 namespace mellow {
 
@@ -47,13 +48,12 @@ Result<BoundTwist> bind(const TwistRule& rule, Binder& binder) {
 
 void run(const BoundTwist& rule, PoseTile& tile) {
     const double* turn = tile.channel(rule.source, PoseTile::kLocal) + 3 * kF;
-    double angle[kTileFrames];
-    for (int f = 0; f < kF; ++f)
-        angle[f] = twist_angle(load4(turn, f) * conjugate(rule.rest), rule.axis);
+    alignas(64) double angle[kTileFrames], part[kTileFrames];
+    twist_angles({}, turn, conjugate(rule.rest), rule.axis, angle);
     for (const BoundTwist::Share& share : rule.shares) {
-        double* out = tile.channel(share.node, PoseTile::kLocal) + 3 * kF;
-        for (int f = 0; f < kF; ++f)
-            store4(out, f, from_axis_angle(rule.axis, share.share * angle[f]) * share.rest);
+        for (int f = 0; f < kF; ++f) part[f] = share.share * angle[f];
+        turn_about({}, rule.axis, part, share.rest,
+                   tile.channel(share.node, PoseTile::kLocal) + 3 * kF);
     }
 }
 

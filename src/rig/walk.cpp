@@ -8,10 +8,10 @@
 namespace mellow {
 namespace {
 
-bool has_lag(const Rig::Plan& plan) {
-    return std::any_of(plan.rules.begin(), plan.rules.end(), [](const BoundRule& rule) {
-        return std::holds_alternative<BoundLag>(rule);
-    });
+template <class Rule>
+bool has(const Rig::Plan& plan) {
+    return std::any_of(plan.rules.begin(), plan.rules.end(),
+                       [](const BoundRule& rule) { return std::holds_alternative<Rule>(rule); });
 }
 
 template <class Rule>
@@ -107,9 +107,10 @@ void walk_lags(const Rig::Plan& plan, const Played& played, PoseTile& tile) {
 }  // namespace
 
 void walk_memory(const Rig::Plan& plan, const std::optional<Played>& played) {
+    if (!has<BoundRoll>(plan) && !has<BoundLag>(plan)) return;
     PoseTile tile = make_tile(plan);
-    walk_rolls(plan, tile);
-    if (!has_lag(plan)) return;
+    if (has<BoundRoll>(plan)) walk_rolls(plan, tile);
+    if (!has<BoundLag>(plan)) return;
     const auto span = plan.motion.span();
     walk_lags(plan, played.value_or(Played{span[0], span[1], false}), tile);
 }
