@@ -2,6 +2,7 @@
 // exit code. main.cpp turns the command line into these; the argument parser is known there only.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -66,6 +67,20 @@ struct CompareRequest : Common {
     double tolerance_mm = 0.05, tolerance_degrees = 0.01;
 };
 int compare(const CompareRequest& request);
+
+struct LiftRequest : Common {
+    std::string motion, scene, rig, output, timeline, name;
+    TypedConvention truth, motion_truth;
+    std::vector<std::string> onto;  ///< CONTROL=CONTROL
+    bool replace = false;
+};
+int lift(const LiftRequest& request);
+
+/// Texts of the form A=B as a map; nothing, said, when one is not.
+std::optional<std::map<std::string, std::string>> read_pairs(const std::vector<std::string>& texts,
+                                                             const char* option, const char* form);
+/// Index of a timeline by name, 0 for no name; -1, said, when there is none of that name.
+int timeline_of(const Scene& scene, const std::string& name, int& exit);
 
 struct DemoRequest : Common {
     std::string folder = "demo-out";

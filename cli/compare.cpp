@@ -74,32 +74,13 @@ std::string text_of(const Comparison& c) {
     return text;
 }
 
-/// Index of a timeline by name, 0 for no name; -1, said, when there is none of that name.
-int timeline_of(const Scene& scene, const std::string& name, int& exit) {
-    if (name.empty()) return 0;
-    std::vector<std::string> names;
-    for (std::size_t i = 0; i < scene.timelines.size(); ++i) {
-        names.push_back(scene.timelines[i].name);
-        if (names.back() == name) return static_cast<int>(i);
-    }
-    exit = fail({Code::kNameUnknown, Severity::kStop, "--timeline", "\"" + name + "\"",
-                 fmt::format("one of: {}", fmt::join(names, ", ")), "correct the name"});
-    return -1;
-}
-
 }  // namespace
 
 int compare(const CompareRequest& request) {
     CompareOptions options;
-    for (const std::string& pair : request.map) {
-        const auto sign = pair.find('=');
-        if (sign == 0 || sign == std::string::npos || sign + 1 == pair.size()) {
-            fail({Code::kValueBad, Severity::kStop, "--map", "\"" + pair + "\"",
-                  "NAME_IN_FIRST=NAME_IN_SECOND", ""});
-            return kUsage;
-        }
-        options.names[pair.substr(0, sign)] = pair.substr(sign + 1);
-    }
+    const auto names = read_pairs(request.map, "--map", "NAME_IN_FIRST=NAME_IN_SECOND");
+    if (!names) return kUsage;
+    options.names = *names;
     int exit = kDone;
     auto a = read_as(request.a, request.truth_a, exit);
     if (!a) return exit;

@@ -25,9 +25,11 @@ void add_common(CLI::App* c, Common& common) {
     c->add_flag("--quiet", common.quiet, "Print nothing but errors");
 }
 
-/// `of` tells two files apart: "" or "-b".
+/// `of` tells two files apart: "", "-b" or "-motion".
 void add_truth(CLI::App* c, TypedConvention& truth, const std::string& of = "") {
-    const std::string file = of.empty() ? "" : " of the second file";
+    const std::string file = of.empty()   ? ""
+                             : of == "-b" ? " of the second file"
+                                          : " of the motion file";
     c->add_option(
         "--unit" + of, truth.unit,
         "True unit" + file + ": metre, centimetre, millimetre, inch, foot or metres per unit");
@@ -113,6 +115,29 @@ CLI::App* add_compare(CLI::App& app, CompareRequest& r) {
     return c;
 }
 
+CLI::App* add_lift(CLI::App& app, LiftRequest& r) {
+    CLI::App* c = app.add_subcommand(
+        "lift", "Put motion on joints back onto the controls of a rig, and measure what it cannot");
+    c->add_option("motion", r.motion, "File with motion on joints: a clip of a crate, a capture")
+        ->required();
+    c->add_option("scene", r.scene, "Scene file with the controls")->required();
+    c->add_option("--rig", r.rig, "Rig sheet that ties them to the joints")->required();
+    c->add_option("-o,--output", r.output, "Scene file to write, controls keyed (.glb)")
+        ->required();
+    c->add_option("--name", r.name, "Name of the new timeline")->default_str("lifted");
+    c->add_option("--timeline", r.timeline, "Timeline of the motion, where there are several");
+    c->add_option("--onto", r.onto,
+                  "CONTROL=CONTROL_ABOVE_IT: key the second in place of the first");
+    add_truth(c, r.truth);
+    add_truth(c, r.motion_truth, "-motion");
+    c->add_flag("--replace", r.replace, "Replace the output if it exists");
+    add_common(c, r);
+    c->footer(
+        "Example: mellow lift crates/tamsin/clips/walk.glb tamsin.glb --rig tamsin.rig.toml "
+        "-o again.glb --unit centimetre --up +Z --front -Y");
+    return c;
+}
+
 CLI::App* add_demo(CLI::App& app, DemoRequest& r) {
     CLI::App* c =
         app.add_subcommand("demo", "Write the orchard's demo data and run the whole job on it");
@@ -139,12 +164,15 @@ int run(int argc, char** argv) {
     ViewRequest to_view;
     ConvertRequest to_convert;
     CompareRequest to_compare;
+    LiftRequest to_lift;
+    to_lift.name = "lifted";
     DemoRequest to_demo;
     CLI::App* const c_describe = add_describe(app, to_describe);
     CLI::App* const c_pack = add_pack(app, to_pack);
     CLI::App* const c_view = add_view(app, to_view);
     CLI::App* const c_convert = add_convert(app, to_convert);
     CLI::App* const c_compare = add_compare(app, to_compare);
+    CLI::App* const c_lift = add_lift(app, to_lift);
     add_demo(app, to_demo);
     try {
         app.parse(argc, argv);
@@ -156,6 +184,7 @@ int run(int argc, char** argv) {
     if (c_view->parsed()) return view(to_view);
     if (c_convert->parsed()) return convert(to_convert);
     if (c_compare->parsed()) return compare(to_compare);
+    if (c_lift->parsed()) return lift(to_lift);
     return demo(to_demo);
 }
 

@@ -1,3 +1,5 @@
+#include <fmt/format.h>
+
 #include "commands.h"
 #include "mellow/true_convention.h"
 
@@ -50,6 +52,32 @@ std::optional<ReadResult> read_as(const std::string& file, const TypedConvention
             return f.code == Code::kAssumed && f.severity == Severity::kNote;
         });
     return std::move(read).value();
+}
+
+int timeline_of(const Scene& scene, const std::string& name, int& exit) {
+    if (name.empty()) return 0;
+    std::vector<std::string> names;
+    for (std::size_t i = 0; i < scene.timelines.size(); ++i) {
+        names.push_back(scene.timelines[i].name);
+        if (names.back() == name) return static_cast<int>(i);
+    }
+    exit = fail({Code::kNameUnknown, Severity::kStop, "--timeline", "\"" + name + "\"",
+                 fmt::format("one of: {}", fmt::join(names, ", ")), "correct the name"});
+    return -1;
+}
+
+std::optional<std::map<std::string, std::string>> read_pairs(const std::vector<std::string>& texts,
+                                                             const char* option, const char* form) {
+    std::map<std::string, std::string> pairs;
+    for (const std::string& text : texts) {
+        const auto sign = text.find('=');
+        if (sign == 0 || sign == std::string::npos || sign + 1 == text.size()) {
+            fail(bad_option(option, text, form));
+            return {};
+        }
+        pairs[text.substr(0, sign)] = text.substr(sign + 1);
+    }
+    return pairs;
 }
 
 }  // namespace mellow::cli

@@ -14,7 +14,7 @@ HEADERS = {
     "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
               "joint_source", "node_mask", "true_convention", "transform_stack"],
-    "read": ["read"], "rig": ["performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["shape"], "travel": ["travel"],
+    "read": ["read"], "rig": ["lift", "performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["shape"], "travel": ["travel"],
     "fit": ["fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
     "pack": ["pack", "recipe", "crate", "convert_file", "rig_stock"],
 }

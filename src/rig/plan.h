@@ -49,6 +49,9 @@ void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const voi
 /// Walks rolling wheels over the whole motion, then lagging nodes over the played part.
 void walk_memory(const Rig::Plan& plan, const std::optional<Played>& played);
 
+/// Binds everything; see Rig::bind().
+Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performance& performance,
+                                             const RigSheet& sheet);
 PoseTile make_tile(const Rig::Plan& plan);
 
 }  // namespace mellow

@@ -130,7 +130,13 @@ Result<Rig> Rig::bind(const Scene& scene, int timeline, const RigSheet& sheet) {
 }
 
 Result<Rig> Rig::bind(const Scene& scene, const Performance& performance, const RigSheet& sheet) {
-    auto plan = std::make_unique<Plan>();
+    MELLOW_TRY(auto plan, make_plan(scene, performance, sheet));
+    return Rig(std::move(plan));
+}
+
+Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performance& performance,
+                                             const RigSheet& sheet) {
+    auto plan = std::make_unique<Rig::Plan>();
     plan->scene = &scene;
     MELLOW_TRY(plan->motion, Motion::bind(scene, performance, sheet.prefix));
     Binder binder(scene, sheet);
@@ -146,7 +152,7 @@ Result<Rig> Rig::bind(const Scene& scene, const Performance& performance, const 
                 {binder.first_sheet_scalar() + static_cast<int>(s), sheet.scalars[s].curve});
     tell(binder, sheet, *plan);
     walk_memory(*plan, performance.played);
-    return Rig(std::move(plan));
+    return plan;
 }
 
 PoseTile make_tile(const Rig::Plan& plan) {

@@ -1,0 +1,93 @@
+#include "mellow/lift.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "commands.h"
+#include "mellow/rig_stock.h"
+#include "mellow/safe_write.h"
+#include "mellow/write.h"
+
+namespace mellow::cli {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::vector<LiftError> worst_first(std::vector<LiftError> errors) {
+    std::stable_sort(errors.begin(), errors.end(), [](const LiftError& a, const LiftError& b) {
+        return a.worst_mm > b.worst_mm;
+    });
+    return errors;
+}
+
+std::string text_of(const LiftRequest& request, const Lifted& lifted) {
+    std::string text = fmt::format("{}: timeline \"{}\", {} samples at {}/s, keys on {} controls\n",
+                                   request.output, lifted.timeline.name, lifted.samples,
+                                   to_text(lifted.rate), lifted.controls.size());
+    text += fmt::format("controls: {}\n", fmt::join(lifted.controls, ", "));
+    text += fmt::format("{:<24} {:>10} {:>10} {:>7}\n", "joint, evaluated again", "worst mm",
+                        "degrees", "sample");
+    for (const LiftError& e : worst_first(lifted.errors))
+        text += fmt::format("{:<24} {:>10.2g} {:>10.2g} {:>7}\n", e.joint, e.worst_mm,
+                            e.worst_degrees, e.sample);
+    return text;
+}
+
+Json json_of(const LiftRequest& request, const Lifted& lifted) {
+    Json json{{"file", request.output},
+              {"timeline", lifted.timeline.name},
+              {"samples", lifted.samples},
+              {"rate", to_text(lifted.rate)},
+              {"controls", lifted.controls}};
+    json["joints"] = Json::array();
+    for (const LiftError& e : worst_first(lifted.errors))
+        json["joints"].push_back({{"joint", e.joint},
+                                  {"worst_mm", e.worst_mm},
+                                  {"worst_degrees", e.worst_degrees},
+                                  {"sample", e.sample}});
+    return json;
+}
+
+}  // namespace
+
+int lift(const LiftRequest& request) {
+    LiftOptions options;
+    const auto onto = read_pairs(request.onto, "--onto", "CONTROL=CONTROL_ABOVE_IT");
+    if (!onto) return kUsage;
+    options.onto = *onto;
+    options.name = request.name;
+    auto sheet = read_rig_sheet(request.rig);
+    if (!sheet) return fail(sheet.failure());
+    int exit = kDone;
+    auto scene = read_as(request.scene, request.truth, exit);
+    if (!scene) return exit;
+    auto motion = read_as(request.motion, request.motion_truth, exit);
+    if (!motion) return exit;
+    const int timeline = timeline_of(motion->scene, request.timeline, exit);
+    if (exit != kDone) return exit;
+    if (motion->scene.timelines.empty())
+        return fail({Code::kNoMotion, Severity::kStop, request.motion, "no animation",
+                     "a file with motion on joints", "name another file"});
+    // Inside for the work, and back to the numbers of the scene file, so that its sheet still fits.
+    const Convention own = scene->scene.convention;
+    convert(sheet.value(), Conversion(own, {}));
+    mellow::convert(scene->scene, {});
+    mellow::convert(motion->scene, {});
+    auto lifted = mellow::lift(scene->scene, sheet.value(), motion->scene, timeline, options);
+    if (!lifted) return fail(lifted.failure());
+    scene->scene.timelines = {lifted.value().timeline};
+    mellow::convert(scene->scene, own);
+    const auto bytes = write_glb(scene->scene);
+    if (const Status s = write_file(request.output, bytes, request.replace); !s)
+        return fail(s.failure());
+    if (request.json)
+        fmt::print("{}\n", json_of(request, lifted.value()).dump(2));
+    else if (!request.quiet)
+        fmt::print("{}", text_of(request, lifted.value()));
+    if (!request.json && !request.quiet) print_findings(lifted.value().findings);
+    return kDone;
+}
+
+}  // namespace mellow::cli
