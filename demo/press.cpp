@@ -91,6 +91,7 @@ class Press {
         apples(yard);
         juice(yard);
         cart(yard);
+        camera();
         return std::move(scene_);
     }
 
@@ -239,6 +240,19 @@ class Press {
                                        about({0, 0, 1}, -kTau / 4));
                 part(name + "_spoke", wheel, {0, 0, 0}, prism(4, 17, 2, -3, 3, kIron));
             }
+    }
+
+    /// A camera that goes round the press by a third; its zoom is keyed in the sheet.
+    void camera() {
+        scene_.cameras.push_back(
+            "{\"type\":\"perspective\",\"perspective\":{\"yfov\":0.7,\"znear\":0.01,"
+            "\"aspectRatio\":1.7777777777777777}}");
+        const int dolly = add("dolly", mellow::kNone, {0, 1.1, 0});
+        key_turn(dolly, [](double f) {
+            return about({0, 1, 0}, -0.5 + kTau / 3 * between(f, 0, kLast));
+        });
+        const int lens = add("yard_camera", dolly, {0, 0.4, 4.2}, about({1, 0, 0}, -0.12));
+        scene_.nodes[static_cast<std::size_t>(lens)].camera = 0;
     }
 
     mellow::Scene scene_;

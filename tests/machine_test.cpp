@@ -6,6 +6,7 @@
 #include "mellow/bake.h"
 #include "mellow/fit.h"
 #include "mellow/pose.h"
+#include "mellow/read.h"
 #include "mellow/write.h"
 #include "packing.h"
 #include "rigs.h"
@@ -172,7 +173,7 @@ TEST(PressTest, EveryMovingPartIsAJointAndIsProven) {
     const std::set<std::string> joints(press().joints.begin(), press().joints.end());
     EXPECT_GE(joints.size(), 31U);
     for (const char* part :
-         {"press", "screw", "plate", "slat_12", "apple_8", "wheel_rear.L", "level"})
+         {"press", "screw", "plate", "slat_12", "apple_8", "wheel_rear.L", "level", "yard_camera"})
         EXPECT_TRUE(joints.contains(part)) << part;
     for (const char* other : {"screw_lift", "slat_hinge_01", "yard", "beam", "base", "bucket"})
         EXPECT_FALSE(joints.contains(other)) << other;
@@ -243,6 +244,79 @@ TEST(PressTest, MotionAboveTheArmatureIsFoldedIn) {
     EXPECT_LT(length(local_at(clip.joints[0], 1).t - Vec3{4, 1, 3}), 1e-6);
     EXPECT_NEAR(angle_between(local_at(clip.joints[0], 1).r, from_axis_angle({0, 1, 0}, 1)), 0,
                 1e-6);
+}
+
+// -------------------------------------------------------------------------------- the camera
+
+/// The clip "squeeze" of the press, read back from disk and taken inside.
+Scene squeeze() {
+    const auto path = press().folder / "clips/squeeze.glb";
+    Scene scene = read_scene(path).value().scene;
+    scene.convention = *find_preset("z-up-centimetre");
+    convert(scene, {});
+    return scene;
+}
+
+TEST(CameraTest, ItsJointHangsOnTheRootAndLooksAlongTheChosenAxis) {
+    const Scene clip = squeeze();
+    const int joint = find_node(clip, "yard_camera");
+    ASSERT_NE(joint, kNone);
+    EXPECT_EQ(clip.nodes[at(clip.nodes[at(joint)].parent)].name, "press");
+    // The camera of the source looks along its own -Z with +Y up; the joint along the target's +X,
+    // which inside is +X too, with the target's +Z up, which inside is +Y.
+    Scene source = orchard::press_scene();
+    const int lens = find_node(source, "yard_camera");
+    for (const int k : {0, 17, 45, 90}) {
+        const double second = 2 + k / 30.0;
+        const Pose wanted = pose_at(source, source.timelines[0], second);
+        const Pose got = pose_at(clip, clip.timelines[0], k / 30.0);
+        const Affine camera = wanted.worlds[at(lens)], own = got.worlds[at(joint)];
+        EXPECT_LT(length(own.o - camera.o), 1e-6);
+        EXPECT_LT(length(own.x + camera.z), 1e-6) << k;
+        EXPECT_LT(length(own.y - camera.y), 1e-6) << k;
+    }
+}
+
+TEST(CameraTest, TheFieldOfViewIsAChannelInTheDirectionAsked) {
+    const Scene clip = squeeze();
+    ASSERT_EQ(clip.timelines[0].scalars.size(), 2U);
+    EXPECT_EQ(clip.timelines[0].scalars[0].name, "screw");
+    EXPECT_EQ(clip.timelines[0].scalars[0].unit, "turns");
+    const ScalarCurve& fov = clip.timelines[0].scalars[1];
+    EXPECT_EQ(fov.name, "yard_camera.fov");
+    EXPECT_EQ(fov.unit, "degrees horizontal");
+    // Zoom goes smoothly from 40 to 26 degrees, vertical, over frames 44..96; the clip starts
+    // at 48.
+    for (const int k : {0, 20, 60}) {
+        const double frame = 48 + k * 24 / 30.0, u = (frame - 44) / 52;
+        const double vertical = 40 - 14 * (u * u * (3 - 2 * u));
+        const double across = 2 * std::atan(std::tan(vertical * pi / 360) * 16 / 9) * 180 / pi;
+        EXPECT_NEAR(fov.curve.values[at(k)], across, 2e-5) << k;
+    }
+    double worst = 0;
+    for (const PackedClip& packed : press().clips)
+        worst = std::max(worst, packed.proof.scalar.worst);
+    EXPECT_LT(worst, 1e-6);
+    EXPECT_GT(worst, 0);
+}
+
+TEST(CameraTest, WhatCannotBeIsRefused) {
+    const TempFolder folder;
+    test::write_files(folder.path(), orchard::press_files());
+    const auto with = [&](const std::string& from, const std::string& to) {
+        return pack_text(folder, change(orchard::kPressRecipe, from, to));
+    };
+    EXPECT_THAT(with("\"zoom\"", "\"room\""), FailsWith(Code::kNameUnknown, "room"));
+    EXPECT_THAT(with("node = \"yard_camera\"", "node = \"yard\""),
+                FailsWith(Code::kNameUnknown, "no camera fits"));
+    EXPECT_THAT(with("up = \"+Z\"\nfov", "up = \"-X\"\nfov"),
+                FailsWith(Code::kValueBad, "same line"));
+    Scene scene = orchard::press_scene();
+    scene.cameras[0] = "{\"type\":\"perspective\",\"perspective\":{\"yfov\":0.7,\"znear\":0.01}}";
+    std::vector<orchard::File> files = orchard::press_files();
+    files[0].bytes = write_glb(scene);
+    test::write_files(folder.path(), files);
+    EXPECT_THAT(pack_text(folder, orchard::kPressRecipe), FailsWith(Code::kKeyMissing, "aspect"));
 }
 
 // --------------------------------------------------------------------------- recipes that choose

@@ -4,8 +4,11 @@
 #include <unistd.h>
 
 #include <nlohmann/json.hpp>
+#include <regex>
+#include <set>
 
 #include "mellow/finding.h"
+#include "mellow/rig_rules.h"
 #include "orchard.h"
 #include "support.h"
 
@@ -367,22 +370,41 @@ TEST(DocsTest, EveryFindingIsExplained) {
         EXPECT_THAT(docs, HasSubstr(fmt::format("`{}`", name(code))));
 }
 
-TEST(DocsTest, EveryRecipeKeyAndRuleWordIsExplained) {
+/// Every key that the readers in these files ask a TOML table for.
+std::set<std::string> keys_read_in(const std::vector<std::string>& files) {
+    static const std::regex ask(
+        "(?:text|texts|number|numbers|number_or_text|flag|choice|tables|mask|read_axis|read_amount|"
+        "read_within|read_vector|read_curve)\\((?:\\w+, )?\"([a-z_]+)\"");
+    std::set<std::string> keys;
+    for (const std::string& file : files) {
+        const std::string code = read_text(std::filesystem::path(MELLOW_SOURCE_DIR) / "src" / file);
+        for (std::sregex_iterator m(code.begin(), code.end(), ask), end; m != end; ++m)
+            keys.insert((*m)[1].str());
+    }
+    return keys;
+}
+
+TEST(DocsTest, EveryKeyOfSheetsAndRecipesIsExplained) {
+    const auto rules =
+                   keys_read_in({"rig/rig_sheet.cpp", "rig/follow.cpp", "rig/aim.cpp",
+                                 "rig/limb.cpp", "rig/chain.cpp", "rig/twist.cpp", "rig/limit.cpp",
+                                 "rig/roll.cpp", "rig/drive.cpp", "rig/lag.cpp"}),
+               recipe = keys_read_in({"pack/recipe.cpp"});
+    EXPECT_GT(rules.size(), 40U);
+    EXPECT_GT(recipe.size(), 40U);
+    const auto explained = [](const std::string& docs, const std::string& key) {
+        for (const char* form :
+             {"`{}`", "[[rule.{}]]", "[[strip.{}]]", "[[{}]]", "`{}, ", "`{} = "})
+            if (docs.find(fmt::format(fmt::runtime(form), key)) != docs.npos) return true;
+        return false;
+    };
     const std::filesystem::path docs = std::filesystem::path(MELLOW_SOURCE_DIR) / "docs";
-    const std::string recipe = read_text(docs / "recipe.md"),
-                      rig = read_text(docs / "rig-sheet.md");
-    for (const char* key : {"file",      "rig",          "strip_prefix",
-                            "unit",      "up",           "front",
-                            "rate",      "keep",         "convention",
-                            "loop_form", "root",         "hips",
-                            "name",      "range",        "loop",
-                            "timeline",  "travel",       "folder",
-                            "picture",   "tolerance_mm", "tolerance_degrees"})
-        EXPECT_THAT(recipe, HasSubstr(fmt::format("`{}`", key)));
-    for (const char* key :
-         {"prefix", "kind", "node", "source", "parts", "offset", "start", "mid", "end", "goal",
-          "pole", "end_orientation", "joint", "angle", "axis", "curve", "shape", "mesh", "target"})
-        EXPECT_THAT(rig, HasSubstr(fmt::format("`{}`", key)));
+    const std::string sheet_docs = read_text(docs / "rig-sheet.md"),
+                      recipe_docs = read_text(docs / "recipe.md");
+    for (const std::string& key : rules) EXPECT_TRUE(explained(sheet_docs, key)) << key;
+    for (const std::string& key : recipe) EXPECT_TRUE(explained(recipe_docs, key)) << key;
+    for (const std::string& kind : rule_kinds())
+        EXPECT_THAT(sheet_docs, HasSubstr(fmt::format("## `{}`", kind)));
 }
 
 }  // namespace

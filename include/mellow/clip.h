@@ -26,6 +26,13 @@ struct MorphTrack {
     std::vector<float> weights;
 };
 
+/// A number over time that is neither a joint nor a morph weight: the field of view of a camera, a
+/// scalar of the rig sheet.
+struct ScalarTrack {
+    std::string name, unit;  ///< "yard_camera.fov", "degrees vertical"
+    std::vector<float> values;
+};
+
 enum class LoopForm {
     kOnce,    ///< plays once
     kClosed,  ///< the last sample repeats the first; period = samples - 1
@@ -53,6 +60,7 @@ struct Clip {
     int samples = 0;
     std::vector<JointTrack> joints;  ///< one per joint of the skeleton
     std::vector<MorphTrack> morphs;
+    std::vector<ScalarTrack> scalars;
     LoopForm loop = LoopForm::kOnce;
     int period = 0;  ///< intervals of one turn of the loop; samples - 1 when it plays once
     Travel travel;

@@ -20,6 +20,15 @@ Result<int> strip_prefix(Scene& scene, const std::string& prefix, const std::vec
 /// Moves each mesh without skin, with its morph weights, to a child of its node named "NODE.mesh",
 /// so that the node can become a joint and both keep a name of their own. World places stay.
 void split_rigid_meshes(Scene& scene);
+/// Which axes of a camera's joint point where the camera looks and up.
+struct CameraAxes {
+    Vec3 aim{0, 0, -1}, up{0, 1, 0};
+};
+/// Moves the camera of `node` to a child named "NODE.view", unless it stands on one already, and
+/// turns that child so that its `axes` point along the view and up (a camera itself looks along -Z
+/// with +Y up: glTF 2.0, 3.10). choose_joints() makes it a joint named "NODE" below the root.
+void split_camera(Scene& scene, int node, const CameraAxes& axes);
+
 /// Gives nodes that have a scale of zero at rest scale 1 there, and a key of the old scale in every
 /// timeline that does not key it. What timelines show stays; the rest pose can be inverted.
 Findings restore_zero_scales(Scene& scene);

@@ -9,6 +9,7 @@
 #include <functional>
 #include <memory>
 #include <span>
+#include <string>
 #include <utility>
 #include <vector>
 
@@ -68,6 +69,12 @@ class PoseTile {
     std::unique_ptr<PoseTile> spare_;
 };
 
+/// A scalar of a tile that clips carry along.
+struct NamedScalar {
+    std::string name, unit;
+    int index = 0;  ///< in PoseTile::scalar()
+};
+
 /// Where poses come from: something that can be evaluated at any time, a tile at a time.
 struct PoseSource {
     /// A tile of the right size; one per thread.
@@ -75,6 +82,7 @@ struct PoseSource {
     /// Fills a tile at up to kTileFrames times in seconds; lanes past the last time repeat it. May
     /// be called from several threads at once, each with its own tile.
     std::function<void(std::span<const double> seconds, PoseTile& tile)> evaluate;
+    std::vector<NamedScalar> scalars = {};
 };
 
 }  // namespace mellow

@@ -43,6 +43,7 @@ struct ClipProof {
     int samples = 0;
     bool pose = false;  ///< a single pose, which need not move
     Deviation position_mm, rotation_degrees, vertex_mm, weight;
+    Deviation scalar;  ///< of scalar channels, relative to their size where that is above 1
     std::vector<KindProof> kinds;  ///< by name
     /// How far vertices are from where the skin had them before it was simplified, where it was.
     Deviation simplified_mm;
@@ -53,7 +54,7 @@ struct ClipProof {
 struct Tolerance {
     double mm = 0.05;
     double degrees = 0.01;
-    double weight = 1e-4;
+    double weight = 1e-4;  ///< of morph weights, and of scalars relative to their size
 };
 
 /// Where a clip came from.

@@ -46,6 +46,16 @@ struct RecipeLayer {
     std::optional<std::string> timeline;
 };
 
+/// How a camera becomes a joint and a channel.
+struct RecipeCamera {
+    std::string node = "*", where;
+    Axis aim = Axis::kMinusZ, up = Axis::kPlusY;  ///< of the joint, in the target's axes
+    bool horizontal = false;                      ///< which field of view is stored
+    double aspect = 0;                            ///< width / height; 0: as the file says
+    std::string scalar;                           ///< of the rig sheet, degrees, that keys it
+    bool scalar_horizontal = false;               ///< which one that is
+};
+
 struct Recipe {
     std::string file;              ///< name for messages
     std::filesystem::path folder;  ///< relative paths start here
@@ -65,6 +75,7 @@ struct Recipe {
 
     std::string root = "root", hips;
 
+    std::vector<RecipeCamera> cameras;
     std::vector<RecipeStrip> strips;
     std::vector<RecipeLayer> layers;
     std::vector<RecipeClip> clips;

@@ -20,6 +20,7 @@ struct Scalar {
     ValueCurve curve;  ///< without points a drive rule sets it, or it stays at `value`
     double value = 0;
     bool keep = false;  ///< clips carry it as a scalar channel
+    std::string unit;   ///< said with it
 };
 
 struct RigSheet {

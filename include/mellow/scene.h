@@ -123,6 +123,12 @@ struct MorphCurve {
     Curve curve;
 };
 
+/// A number over time that moves nothing in the file: field of view, a scalar of a rig.
+struct ScalarCurve {
+    std::string name, unit;
+    Curve curve;  ///< one number wide
+};
+
 /// One animation of the file. A node is moved by channels or by member curves of its stack, not by
 /// both; morph weights, too.
 struct Timeline {
@@ -132,6 +138,7 @@ struct Timeline {
     std::vector<MemberCurve> members;           ///< all of one node stand together
     std::optional<std::array<double, 2>> span;  ///< the seconds that count, where keys go beyond
     RawJson extras = {}, extensions = {};
+    std::vector<ScalarCurve> scalars = {};
 };
 
 struct Scene {

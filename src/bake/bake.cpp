@@ -145,6 +145,7 @@ struct Job {
     const Skeleton& skeleton;
     const std::vector<JointWay> ways;
     const ScalarLayout scalars;
+    const std::vector<NamedScalar>& named;
     Clip& clip;
     std::vector<std::vector<JointLoss>> losses;  // [chunk][joint]
 };
@@ -269,6 +270,13 @@ void bake_tile(Job& job, Worker& worker, int first, int count, std::vector<Joint
     }
 }
 
+void bake_scalars(Job& job, const PoseTile& tile, int first, int count) {
+    for (std::size_t s = 0; s < job.named.size(); ++s)
+        for (int f = 0; f < count; ++f)
+            job.clip.scalars[s].values[at(first + f)] =
+                static_cast<float>(tile.scalar(job.named[s].index)[f]);
+}
+
 void bake_chunk(Job& job, const PoseSource& poses, const SamplePlan& plan, int chunk,
                 Worker& worker) {
     // Each chunk begins on the hemisphere of the identity; join_chunks() turns it over if need be.
@@ -282,6 +290,7 @@ void bake_chunk(Job& job, const PoseSource& poses, const SamplePlan& plan, int c
         for (int f = 0; f < count; ++f) seconds[at(f)] = plan.second(first + f);
         poses.evaluate({seconds.data(), at(count)}, worker.tile);
         bake_tile(job, worker, first, count, losses, fastest);
+        bake_scalars(job, worker.tile, first, count);
     }
 }
 
@@ -344,13 +353,16 @@ Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
         clip.joints[j] = {std::vector<float>(3 * n), std::vector<float>(4 * n),
                           std::vector<float>(3 * n)};
     });
-    Job job{scene, skeleton, ways_of(scene, skeleton, sources), scalar_layout(scene), clip, {}};
+    Job job{scene, skeleton, ways_of(scene, skeleton, sources), scalar_layout(scene), poses.scalars,
+            clip,  {}};
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         if (job.scalars.offset[n] == kNone) continue;
         const auto& targets = scene.meshes[at(scene.nodes[n].mesh)].target_names;
         clip.morphs.push_back(
             {scene.nodes[n].name, targets, std::vector<float>(at(plan.samples) * targets.size())});
     }
+    for (const NamedScalar& scalar : poses.scalars)
+        clip.scalars.push_back({scalar.name, scalar.unit, std::vector<float>(at(plan.samples))});
     const int chunks = (plan.samples + kChunk - 1) / kChunk;
     job.losses.assign(at(chunks), std::vector<JointLoss>(at(skeleton.size())));
     const auto joints = at(skeleton.size());

@@ -127,6 +127,14 @@ double scale_above(const Scene& scene, const std::vector<Affine>& rest, int node
     return scale > 1e-9 ? scale : 1;
 }
 
+/// "NODE" for the camera of "NODE.view", unless that is a joint of its own.
+std::string camera_name(const Scene& scene, const std::vector<bool>& chosen, int node) {
+    const Node& own = scene.nodes[at(node)];
+    const bool split =
+        own.name.ends_with(".view") && own.parent != kNone && !chosen[at(own.parent)];
+    return split ? own.name.substr(0, own.name.size() - 5) : own.name;
+}
+
 }  // namespace
 
 int rigid_part(const Scene& scene, int node) {
@@ -147,7 +155,9 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
     std::vector<int> joint_of(scene.nodes.size(), kNone);
     for (const int n : parents_first(scene)) {
         if (!chosen[at(n)]) continue;
-        const int up = kept_ancestor(scene, chosen, n);
+        // A camera's joint hangs on the root alone, and is named without ".view".
+        const bool camera = scene.nodes[at(n)].camera != kNone;
+        const int up = camera ? kNone : kept_ancestor(scene, chosen, n);
         const int parent = up == kNone ? kNone : joint_of[at(up)];
         const double scale =
             parent == kNone ? scale_above(scene, rest, n) : out.sources[at(parent)].scale;
@@ -159,7 +169,8 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
         out.worst_rest_shear = std::max(out.worst_rest_shear, local.shear);
         joint_of[at(n)] = static_cast<int>(joints.size());
         kept.push_back(above * to_affine(local.transform));
-        joints.push_back({scene.nodes[at(n)].name, parent, local.transform});
+        joints.push_back({camera ? camera_name(scene, chosen, n) : scene.nodes[at(n)].name, parent,
+                          local.transform});
         out.sources.push_back({n, scale});
     }
     MELLOW_TRY(out.skeleton, Skeleton::make(std::move(joints)));

@@ -50,6 +50,9 @@ Scene assemble_clip(const Skeleton& skeleton, const Clip& clip, const RawJson& e
         timeline.morphs.push_back(
             {morph.mesh, morph.targets,
              uniform_curve(static_cast<int>(morph.targets.size()), times, morph.weights)});
+    for (const ScalarTrack& scalar : clip.scalars)
+        timeline.scalars.push_back(
+            {scalar.name, scalar.unit, uniform_curve(1, times, scalar.values)});
     scene.timelines.push_back(std::move(timeline));
     return scene;
 }

@@ -109,6 +109,7 @@ void each_times(const Timeline& timeline, Use use) {
             use(channel.curve.times.list());
     for (const MemberCurve& member : timeline.members) use(member.times);
     for (const MorphCurve& morph : timeline.morphs) use(morph.curve.times.list());
+    for (const ScalarCurve& scalar : timeline.scalars) use(scalar.curve.times.list());
 }
 
 }  // namespace
@@ -213,6 +214,7 @@ void change_times(Scene& scene, Change change) {
     for (Timeline& timeline : scene.timelines) {
         for (Channel& channel : timeline.channels) change_shared(channel.curve.times);
         for (MorphCurve& morph : timeline.morphs) change_shared(morph.curve.times);
+        for (ScalarCurve& scalar : timeline.scalars) change_shared(scalar.curve.times);
         for (MemberCurve& member : timeline.members) {
             change(member.times);
             keep_control_times(member);

@@ -155,6 +155,7 @@ class Packer {
                         "clip", "clips/" + clip.name + ".glb"));
         clip.joints.clear();
         for (MorphTrack& track : clip.morphs) track.weights.clear();
+        for (ScalarTrack& track : clip.scalars) track.values.clear();
         packed.clip = std::move(clip);
         MELLOW_CHECK(prove(bound.rig, folder, packed));
         report_.clips.push_back(std::move(packed));

@@ -10,6 +10,7 @@
 #include "mellow/fit.h"
 #include "mellow/read.h"
 #include "mellow/stock.h"
+#include "pack/cameras.h"
 
 namespace mellow {
 namespace {
@@ -75,7 +76,7 @@ Status PackSource::read_sheet(PackReport& report) {
         convert(sheet_, conversion_);
     }
     if (sheet_.prefix.empty()) sheet_.prefix = recipe_->strip_prefix;
-    return {};
+    return prepare_cameras(*recipe_, scene_, sheet_);
 }
 
 Result<int> PackSource::find_timeline(const std::string& name, const std::string& where) const {

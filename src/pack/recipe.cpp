@@ -326,6 +326,29 @@ Status read_clips(TomlTable& top, Recipe& recipe) {
     return {};
 }
 
+Status read_cameras(TomlTable& top, Recipe& recipe) {
+    const auto tables = top.tables("camera");
+    for (std::size_t i = 0; i < tables.size(); ++i) {
+        TomlTable t(*tables[i], recipe.file, fmt::format("camera {}", i + 1));
+        RecipeCamera camera;
+        camera.where = t.where("");
+        camera.node = t.text("node", "*");
+        camera.aim = parse_axis(t.choice("aim", kAxisNames, "-Z")).value_or(camera.aim);
+        camera.up = parse_axis(t.choice("up", kAxisNames, "+Y")).value_or(camera.up);
+        if (std::abs(dot(direction(camera.aim), direction(camera.up))) > 0.5)
+            t.fail(Code::kValueBad, "up", "the same line as aim", "two different lines");
+        const std::vector<std::string> ways{"vertical", "horizontal"};
+        camera.horizontal = t.choice("fov", ways, "vertical") == "horizontal";
+        camera.scalar = t.text("scalar", "");
+        if (!camera.scalar.empty())
+            camera.scalar_horizontal = t.choice("scalar_is", ways, "vertical") == "horizontal";
+        if (t.has("aspect")) camera.aspect = read_within(t, "aspect", {}, 0.1, 10);
+        MELLOW_CHECK(t.done());
+        recipe.cameras.push_back(std::move(camera));
+    }
+    return {};
+}
+
 Status read_performances(TomlTable& top, const Sets& sets, Recipe& recipe) {
     const auto strips = top.tables("strip"), layers = top.tables("layer");
     for (std::size_t i = 0; i < strips.size(); ++i) {
@@ -399,7 +422,8 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     // Unknown top-level tables first: a misspelt [source] must not read as a missing one.
     for (const char* key : {"source", "joints", "target", "travel", "output", "proof"})
         (void)top.table(key);
-    for (const char* key : {"clip", "timelines", "strip", "layer", "set"}) (void)top.tables(key);
+    for (const char* key : {"clip", "timelines", "strip", "layer", "set", "camera"})
+        (void)top.tables(key);
     MELLOW_CHECK(top.done());
     MELLOW_CHECK(section("source", [&](TomlTable& t) { read_source(t, recipe); }));
     MELLOW_CHECK(check_convention(recipe));
@@ -425,6 +449,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
                 t.fail(Code::kValueBad, key, fmt::format("{}", t.number(key, 1)),
                        "a number above 0");
     }));
+    MELLOW_CHECK(read_cameras(top, recipe));
     MELLOW_CHECK(read_performances(top, sets, recipe));
     MELLOW_CHECK(read_clips(top, recipe));
     MELLOW_CHECK(check_clip_names(recipe));

@@ -33,6 +33,7 @@ Json proof_json(const ClipProof& proof) {
               {"joint_rotation_degrees", deviation_json(proof.rotation_degrees)},
               {"skinned_vertex_mm", deviation_json(proof.vertex_mm)},
               {"morph_weight", deviation_json(proof.weight)}};
+    if (proof.scalar.count > 0) json["scalar"] = deviation_json(proof.scalar);
     if (proof.simplified_mm.count > 0)
         json["simplified_skin_mm"] = deviation_json(proof.simplified_mm);
     json["driven_by"] = Json::array();
@@ -68,6 +69,8 @@ Json clip_json(const PackedClip& packed, const Conversion& out) {
     for (const MorphTrack& track : packed.clip.morphs)
         morphs.push_back({{"mesh", track.mesh}, {"targets", track.targets}});
     json["morphs"] = morphs;
+    for (const ScalarTrack& scalar : packed.clip.scalars)
+        json["scalars"].push_back({{"name", scalar.name}, {"unit", scalar.unit}});
     json["shear"] = {{"worst", tidy(packed.worst_shear)}, {"joint", packed.shear_joint}};
     json["proof"] = proof_json(packed.proof);
     return json;
@@ -124,6 +127,8 @@ std::string clip_text(const PackedClip& p) {
     text += "  turns     " + deviation_words(p.proof.rotation_degrees, "degrees") + "\n";
     text += "  vertices  " + deviation_words(p.proof.vertex_mm, "mm") + "\n";
     text += "  morphs    " + deviation_words(p.proof.weight, "of weight") + "\n";
+    if (p.proof.scalar.count > 0)
+        text += "  scalars   " + deviation_words(p.proof.scalar, "of their size") + "\n";
     for (const KindProof& kind : p.proof.kinds)
         text += fmt::format("  {:<9} joints {}: worst {:.3g} mm, {:.3g} degrees\n", kind.kind,
                             kind.joints, kind.position_mm.worst, kind.rotation_degrees.worst);

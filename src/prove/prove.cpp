@@ -45,6 +45,7 @@ Status check_times(const ProofSource& source, const Scene& clip, int& samples) {
     };
     for (const Channel& channel : clip.timelines[0].channels) MELLOW_CHECK(check(channel.curve));
     for (const MorphCurve& morph : clip.timelines[0].morphs) MELLOW_CHECK(check(morph.curve));
+    for (const ScalarCurve& scalar : clip.timelines[0].scalars) MELLOW_CHECK(check(scalar.curve));
     return {};
 }
 
@@ -139,6 +140,18 @@ void compare_meshes(const ProofSource& source, const Playback& player, const Pos
     }
 }
 
+/// Scalar channels, relative to their size where that is above 1.
+void compare_scalars(const ProofSource& source, const Timeline& timeline, const PoseTile& tile,
+                     int frame, int k, ClipProof& proof) {
+    for (std::size_t s = 0; s < source.poses.scalars.size(); ++s) {
+        const double wanted = tile.scalar(source.poses.scalars[s].index)[frame];
+        const Curve& curve = timeline.scalars[s].curve;
+        const double got = curve.values[static_cast<std::size_t>(k)];
+        proof.scalar.add(std::abs(got - wanted) / std::max(1.0, std::abs(wanted)), k,
+                         source.poses.scalars[s].name);
+    }
+}
+
 }  // namespace
 
 void Deviation::add(double value, int at_sample, const std::string& name) {
@@ -171,6 +184,10 @@ Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const
         return unproven(source.plan.clip, fmt::format("{} joints in the skin file", pairs.size()),
                         "all baked joints");
     proof.clip = source.plan.clip;
+    if (clip.timelines[0].scalars.size() != source.poses.scalars.size())
+        return unproven(proof.clip,
+                        fmt::format("{} scalar channels", clip.timelines[0].scalars.size()),
+                        fmt::format("{}", source.poses.scalars.size()));
     MELLOW_CHECK(check_times(source, clip, proof.samples));
     for (std::size_t n = 0; n < source.scene.nodes.size(); ++n) {
         const Node& node = source.scene.nodes[n];
@@ -202,6 +219,7 @@ Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const
             const Pose played = player.pose(source.plan.rate.seconds(first + f));
             compare_joints(pairs, skin, tile, f, first + f, played, parts[t]);
             compare_meshes(source, player, tile, f, first + f, played, parts[t]);
+            compare_scalars(source, clip.timelines[0], tile, f, first + f, parts[t]);
         }
     });
     for (const ClipProof& part : parts) {
@@ -209,6 +227,7 @@ Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const
         proof.rotation_degrees.merge(part.rotation_degrees);
         proof.vertex_mm.merge(part.vertex_mm);
         proof.weight.merge(part.weight);
+        proof.scalar.merge(part.scalar);
         proof.simplified_mm.merge(part.simplified_mm);
         for (std::size_t i = 0; i < proof.kinds.size(); ++i) {
             proof.kinds[i].position_mm.merge(part.kinds[i].position_mm);
@@ -250,6 +269,7 @@ Status within(const ClipProof& proof, const Tolerance& tolerance) {
     MELLOW_CHECK(above(proof.position_mm, tolerance.mm, "mm", "joint"));
     MELLOW_CHECK(above(proof.rotation_degrees, tolerance.degrees, "degrees", "joint"));
     MELLOW_CHECK(above(proof.vertex_mm, tolerance.mm, "mm", "mesh"));
+    MELLOW_CHECK(above(proof.scalar, tolerance.weight, "of its size", "scalar"));
     return above(proof.weight, tolerance.weight, "of weight", "morph target");
 }
 

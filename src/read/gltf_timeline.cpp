@@ -124,15 +124,17 @@ void read_channel(GltfDocument& doc, JsonObject json, const std::vector<JsonObje
     if (!doc.failed()) timeline.channels.push_back(std::move(channel));
 }
 
-/// Morph weights of meshes in another file, kept in the extras (docs/crate.md).
-void read_morphs(GltfDocument& doc, JsonObject animation, const std::vector<JsonObject>& samplers,
+/// Morph weights of meshes in another file, and scalar channels, kept in the extras
+/// (docs/crate.md).
+void read_extras(GltfDocument& doc, JsonObject animation, const std::vector<JsonObject>& samplers,
                  const std::string& base, Timeline& timeline) {
     simdjson::dom::array probe;
-    if (animation["extras"]["morph_weights"].get(probe)) return;
+    const auto has = [&](const char* key) { return !animation["extras"][key].get(probe); };
+    if (!has("morph_weights") && !has("scalars")) return;
     const auto extras = doc.object(animation, "extras", base);
-    timeline.extras.clear();  // the rest of the extras, so that writing does not repeat the weights
+    timeline.extras.clear();  // the rest of the extras, so that writing does not repeat these
     for (const auto [key, value] : *extras)
-        if (key != "morph_weights")
+        if (key != "morph_weights" && key != "scalars")
             timeline.extras += fmt::format("{}{}:{}", timeline.extras.empty() ? "{" : ",",
                                            json_quoted(key), simdjson::minify(value));
     if (!timeline.extras.empty()) timeline.extras += "}";
@@ -154,6 +156,21 @@ void read_morphs(GltfDocument& doc, JsonObject animation, const std::vector<Json
                    Path::kWeights, morph.curve);
         timeline.morphs.push_back(std::move(morph));
     }
+    const auto scalars = doc.objects(*extras, "scalars", base + ".extras");
+    for (std::size_t i = 0; i < scalars.size() && !doc.failed(); ++i) {
+        const std::string path = fmt::format("{}.extras.scalars[{}]", base, i);
+        ScalarCurve scalar;
+        scalar.name = doc.text(scalars[i], "name", path);
+        scalar.unit = doc.text(scalars[i], "unit", path);
+        const int sampler = doc.index(scalars[i], "sampler", samplers.size(), path);
+        if (sampler == kNone)
+            return doc.fail(Code::kGltfBroken, path, "no sampler", "a sampler index");
+        scalar.curve.width = 1;
+        const auto at = static_cast<std::size_t>(sampler);
+        read_curve(doc, samplers[at], JsonPath(base, JsonPath::kNoIndex, "samplers", at),
+                   Path::kWeights, scalar.curve);
+        timeline.scalars.push_back(std::move(scalar));
+    }
 }
 
 }  // namespace
@@ -171,7 +188,7 @@ void read_gltf_timelines(GltfDocument& doc, Scene& scene) {
         timeline.channels.reserve(channels.size());
         for (std::size_t c = 0; c < channels.size() && !doc.failed(); ++c)
             read_channel(doc, channels[c], samplers, path, c, scene, timeline);
-        if (!doc.failed()) read_morphs(doc, list[a], samplers, path, timeline);
+        if (!doc.failed()) read_extras(doc, list[a], samplers, path, timeline);
         std::vector<std::uint8_t> seen(scene.nodes.size());
         for (const Channel& channel : timeline.channels)
             if (const auto bit =
@@ -183,7 +200,7 @@ void read_gltf_timelines(GltfDocument& doc, Scene& scene) {
                          fmt::format("two channels for the {} of node {}", name(channel.path),
                                      channel.node),
                          "one channel each");
-        if (timeline.channels.empty() && timeline.morphs.empty())
+        if (timeline.channels.empty() && timeline.morphs.empty() && timeline.scalars.empty())
             doc.note({Code::kLeftOut, Severity::kWarning, doc.where(path),
                       "an animation that moves nothing here", "channels for nodes of this file",
                       "nothing, if it is not needed"});

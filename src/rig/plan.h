@@ -19,6 +19,7 @@ struct Rig::Plan {
         ValueCurve curve;  ///< over frames
     };
     std::vector<SheetScalar> keyed_scalars;
+    std::vector<NamedScalar> kept_scalars;
     std::vector<BoundRule> rules;
     std::vector<int> order;
     std::vector<std::vector<int>> needs;  ///< of each step, other steps

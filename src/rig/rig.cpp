@@ -150,6 +150,10 @@ Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performan
         if (!sheet.scalars[s].curve.points.empty())
             plan->keyed_scalars.push_back(
                 {binder.first_sheet_scalar() + static_cast<int>(s), sheet.scalars[s].curve});
+    for (std::size_t s = 0; s < sheet.scalars.size(); ++s)
+        if (sheet.scalars[s].keep)
+            plan->kept_scalars.push_back({sheet.scalars[s].name, sheet.scalars[s].unit,
+                                          binder.first_sheet_scalar() + static_cast<int>(s)});
     tell(binder, sheet, *plan);
     walk_memory(*plan, performance.played);
     return plan;
@@ -193,7 +197,8 @@ void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const voi
 
 PoseSource Rig::source() const {
     return {[this] { return make_tile(*plan_); },
-            [this](std::span<const double> seconds, PoseTile& tile) { evaluate(seconds, tile); }};
+            [this](std::span<const double> seconds, PoseTile& tile) { evaluate(seconds, tile); },
+            plan_->kept_scalars};
 }
 
 PoseSource Rig::source(const std::vector<int>& wanted) const {
@@ -210,7 +215,8 @@ PoseSource Rig::source(const std::vector<int>& wanted) const {
     return {[this] { return make_tile(*plan_); },
             [this, order](std::span<const double> seconds, PoseTile& tile) {
                 evaluate_steps(*plan_, *order, order.get(), seconds, tile, nullptr);
-            }};
+            },
+            plan.kept_scalars};
 }
 
 void Rig::evaluate(std::span<const double> seconds, PoseTile& tile) const {

@@ -42,6 +42,7 @@ Result<Scalar> read_scalar(TomlTable& t) {
     else
         scalar.value = t.number("value", 0);
     scalar.keep = t.flag("keep", false);
+    scalar.unit = t.text("unit", "");
     MELLOW_CHECK(t.done());
     return scalar;
 }

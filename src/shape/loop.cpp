@@ -14,6 +14,7 @@ void change_arrays(Clip& clip, Change change) {
         change(track.scale, std::size_t{3});
     }
     for (MorphTrack& track : clip.morphs) change(track.weights, track.targets.size());
+    for (ScalarTrack& track : clip.scalars) change(track.values, std::size_t{1});
 }
 
 }  // namespace

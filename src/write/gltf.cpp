@@ -429,12 +429,24 @@ class GltfWriter {
                                  .done());
             add_sampler(morph.curve, Path::kWeights, samplers);
         }
+        std::vector<std::string> scalars;
+        for (const ScalarCurve& scalar : timeline.scalars) {
+            scalars.push_back(Object()
+                                  .text("name", scalar.name)
+                                  .text("unit", scalar.unit)
+                                  .index("sampler", samplers.count())
+                                  .done());
+            add_sampler(scalar.curve, Path::kWeights, samplers);
+        }
         std::string extras = timeline.extras;
-        if (!morphs.empty()) {
+        const auto add_list = [&](const char* key, const std::vector<std::string>& items) {
+            if (items.empty()) return;
             const bool more = extras.size() > 2 && extras.back() == '}';
             extras = (more ? extras.substr(0, extras.size() - 1) + "," : "{") +
-                     "\"morph_weights\":" + list(morphs) + "}";
-        }
+                     fmt::format("\"{}\":{}}}", key, list(items));
+        };
+        add_list("morph_weights", morphs);
+        add_list("scalars", scalars);
         return Object()
             .text("name", timeline.name)
             .raw("channels", channels.done())
