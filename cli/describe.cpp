@@ -58,7 +58,8 @@ std::string rig_text(const RigStock& rig, const Scene& scene) {
     for (std::size_t i = 0; i < rig.steps.size(); ++i)
         text += fmt::format("  {:>3}  {}\n       drives the {}\n", i + 1, rig.steps[i].line,
                             drives_text(rig.steps[i], scene));
-    if (rig.passive.empty()) text += "  every deform joint has keys or a rule of its own\n";
+    if (rig.passive.empty() && rig.deform_joints > 0)
+        text += "  every deform joint has keys or a rule of its own\n";
     for (const RigStock::Passive& p : rig.passive)
         text += p.goes_with.empty()
                     ? fmt::format("  {}: nothing moves it\n", p.joint)

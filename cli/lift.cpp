@@ -22,15 +22,20 @@ std::vector<LiftError> worst_first(std::vector<LiftError> errors) {
     return errors;
 }
 
+/// What all names share up to a ':' is left out of what people read.
+std::string bare(const std::string& name) { return name.substr(name.find(':') + 1); }
+
 std::string text_of(const LiftRequest& request, const Lifted& lifted) {
     std::string text = fmt::format("{}: timeline \"{}\", {} samples at {}/s, keys on {} controls\n",
                                    request.output, lifted.timeline.name, lifted.samples,
                                    to_text(lifted.rate), lifted.controls.size());
-    text += fmt::format("controls: {}\n", fmt::join(lifted.controls, ", "));
+    std::vector<std::string> controls;
+    for (const std::string& name : lifted.controls) controls.push_back(bare(name));
+    text += fmt::format("controls: {}\n\n", fmt::join(controls, ", "));
     text += fmt::format("{:<24} {:>10} {:>10} {:>7}\n", "joint, evaluated again", "worst mm",
                         "degrees", "sample");
     for (const LiftError& e : worst_first(lifted.errors))
-        text += fmt::format("{:<24} {:>10.2g} {:>10.2g} {:>7}\n", e.joint, e.worst_mm,
+        text += fmt::format("{:<24} {:>10.2g} {:>10.2g} {:>7}\n", bare(e.joint), e.worst_mm,
                             e.worst_degrees, e.sample);
     return text;
 }

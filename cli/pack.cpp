@@ -38,9 +38,10 @@ int pack(const PackRequest& request) {
     if (!packed) return fail(packed.failure());
     const PackReport& report = packed.value();
     if (request.json)
-        fmt::print("{}", report_json(report));
+        report_json(report, [](std::string_view text) { fmt::print("{}", text); });
     else if (!request.quiet)
-        fmt::print("{}\n", report_text(report));
+        report_text(report, [](std::string_view text) { fmt::print("{}", text); });
+    if (!request.json && !request.quiet) fmt::print("\n");
     return report.proven ? report_success(report, request) : report_refusal(report);
 }
 

@@ -206,6 +206,29 @@ TEST(PressTest, ZeroScalesAreSaidAndASinglePoseNeedNotMove) {
     EXPECT_EQ(pose.proof.moving_joints, 0);
 }
 
+TEST(PressTest, ShearIsToldInMillimetresAtTheSkin) {
+    // The plate hangs on its lift, turned by 30 degrees, and the lift is squeezed: the plate's own
+    // matrix shears, a joint cannot, and the rim of the plate shows it.
+    Scene scene = orchard::press_scene();
+    scene.nodes[at(find_node(scene, "plate"))].local.r = from_axis_angle({0, 0, 1}, pi / 6);
+    key(scene, find_node(scene, "screw_lift"), Path::kScale, {1, 1, 1}, {1, 1.02, 1}, 6);
+    std::vector<orchard::File> files = orchard::press_files();
+    files[0].bytes = write_glb(scene);
+    const TempFolder folder;
+    test::write_files(folder.path(), files);
+    const auto packed = pack_text(folder, orchard::kPressRecipe);
+    ASSERT_THAT(packed, IsOk());
+    EXPECT_FALSE(packed.value().proven);  // more than the tolerance of 0.05 mm
+    const Findings shear = of_code(packed.value(), Code::kShear);
+    ASSERT_FALSE(shear.empty());
+    EXPECT_NE(shear.back().found.find("plate"), std::string::npos);
+    EXPECT_NE(shear.back().found.find(" mm, at plate.mesh"), std::string::npos);
+    const Deviation& skin = packed.value().clips[2].proof.vertex_mm;
+    EXPECT_GT(skin.worst, 0.5);
+    EXPECT_LT(skin.worst, 27 * 10 * 0.02);  // less than the rim moves at all
+    EXPECT_LT(packed.value().clips[2].proof.position_mm.worst, 0.001);
+}
+
 /// The press, baked: the turns of a joint about Y, without its jumps from a full turn to none.
 TEST(PressTest, TheScrewTurnsSixAndAHalfTimesAndSinks) {
     Scene scene = orchard::press_scene();

@@ -10,6 +10,7 @@
 #include "mellow/prove.h"
 #include "mellow/recipe.h"
 #include "mellow/result.h"
+#include "mellow/safe_write.h"
 
 namespace mellow {
 
@@ -34,6 +35,7 @@ struct PackedClip {
     LoopGap gap;
     double worst_shear = 0;
     std::string shear_joint;
+    std::vector<std::string> sheared_joints;  ///< that lost more than 1e-4 of a member
     ClipProof proof;
 };
 
@@ -57,9 +59,10 @@ struct PackReport {
 /// it and `proven` is false. Any other trouble is a failure, and then nothing is left behind.
 Result<PackReport> pack(const Recipe& recipe, const PackOptions& options = {});
 
-/// The report as text for people, and the manifest and report as JSON (docs/crate.md).
-std::string report_text(const PackReport& report);
-std::string report_json(const PackReport& report);
-std::string manifest_json(const PackReport& report, const Recipe& recipe);
+/// The report as text for people, and the manifest and report as JSON (docs/crate.md);
+/// handed over clip by clip.
+void report_text(const PackReport& report, const TextSink& out);
+void report_json(const PackReport& report, const TextSink& out);
+void manifest_json(const PackReport& report, const Recipe& recipe, const TextSink& out);
 
 }  // namespace mellow

@@ -17,7 +17,8 @@ struct RigStock {
         std::string goes_with;  ///< the nearest node above it that moves; empty when none does
     };
     std::vector<Passive> passive;
-    Findings findings;  ///< never-moves, for joints that nothing moves at all
+    int deform_joints = 0;  ///< that were looked at
+    Findings findings;      ///< never-moves, for joints that nothing moves at all
 };
 
 /// Binds `sheet` to `scene` and lists what is evaluated. Where the sheet names no prefix, the one

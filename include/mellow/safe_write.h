@@ -4,8 +4,10 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "mellow/result.h"
@@ -17,6 +19,9 @@ namespace mellow {
 /// trace stays.
 Status write_file(const std::filesystem::path& path, std::span<const std::uint8_t> bytes,
                   bool replace);
+
+/// Takes a text piece by piece.
+using TextSink = std::function<void(std::string_view)>;
 
 /// A folder that is filled beside its final place and appears there in one step.
 ///
@@ -33,6 +38,9 @@ class StagedFolder {
 
     /// Writes and syncs one file; `relative` may have folders, which are made.
     Status write(const std::string& relative, std::span<const std::uint8_t> bytes);
+    /// The same for a text that `make` hands over in pieces, which are not kept.
+    Status write_text(const std::string& relative,
+                      const std::function<void(const TextSink&)>& make);
     /// Where the files are until commit().
     const std::filesystem::path& path() const { return partial_; }
 

@@ -23,22 +23,46 @@ Finding refused(const fs::path& path, const std::string& what, int error) {
             "a place to write to",   remedy};
 }
 
-Status write_synced(const fs::path& path, std::span<const std::uint8_t> bytes) {
-    const int fd = ::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
-    if (fd < 0) return refused(path, "cannot create the file", errno);
-    int error = 0;
-    while (!bytes.empty() && error == 0) {
-        const ssize_t done = ::write(fd, bytes.data(), bytes.size());
-        if (done > 0)
-            bytes = bytes.subspan(static_cast<std::size_t>(done));
-        else if (done < 0 && errno != EINTR)
-            error = errno;
+/// A new file that is written to, synced and closed, or removed again.
+class NewFile {
+  public:
+    explicit NewFile(const fs::path& path)
+        : path_(path), fd_(::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666)) {
+        if (fd_ < 0) error_ = errno;
     }
-    if (error == 0 && ::fsync(fd) != 0 && errno != EINVAL) error = errno;
-    if (::close(fd) != 0 && error == 0) error = errno;
-    if (error == 0) return {};
-    ::unlink(path.c_str());
-    return refused(path, "cannot write", error);
+    NewFile(const NewFile&) = delete;
+    NewFile& operator=(const NewFile&) = delete;
+
+    void write(const void* data, std::size_t size) {
+        const char* from = static_cast<const char*>(data);
+        while (size > 0 && error_ == 0) {
+            const ssize_t done = ::write(fd_, from, size);
+            if (done > 0)
+                from += done, size -= static_cast<std::size_t>(done);
+            else if (done < 0 && errno != EINTR)
+                error_ = errno;
+        }
+    }
+
+    Status finish() {
+        if (fd_ < 0) return refused(path_, "cannot create the file", error_);
+        if (error_ == 0 && ::fsync(fd_) != 0 && errno != EINVAL) error_ = errno;
+        if (::close(fd_) != 0 && error_ == 0) error_ = errno;
+        fd_ = -1;
+        if (error_ == 0) return {};
+        ::unlink(path_.c_str());
+        return refused(path_, "cannot write", error_);
+    }
+
+  private:
+    fs::path path_;
+    int fd_, error_ = 0;
+};
+
+Status write_synced(const fs::path& path, std::span<const std::uint8_t> bytes) {
+    NewFile file(path);
+    file.write(bytes.data(), bytes.size());
+    return file.finish();
 }
 
 fs::path partial_name(const fs::path& path) {
@@ -120,6 +144,21 @@ Status StagedFolder::write(const std::string& relative, std::span<const std::uin
     fs::create_directories(path.parent_path(), error);
     if (error) return refused(path.parent_path(), "cannot make the folder", error.value());
     return write_synced(path, bytes);
+}
+
+Status StagedFolder::write_text(const std::string& relative,
+                                const std::function<void(const TextSink&)>& make) {
+    constexpr std::size_t kPiece = 64 * 1024;
+    NewFile file(partial_ / relative);
+    std::string held;
+    make([&](std::string_view text) {
+        held += text;
+        if (held.size() < kPiece) return;
+        file.write(held.data(), held.size());
+        held.clear();
+    });
+    file.write(held.data(), held.size());
+    return file.finish();
 }
 
 Result<fs::path> StagedFolder::commit() {

@@ -12,7 +12,6 @@ namespace {
 
 constexpr int kWidth = 1280, kRow = 240, kHeader = 56, kPoses = 8;
 constexpr double kCellsLeft = 216, kCellsRight = 1032, kPathLeft = 1052, kPathRight = 1256;
-constexpr double kCell = (kCellsRight - kCellsLeft) / kPoses;
 constexpr Color kPaper{0.965, 0.945, 0.906}, kInk{0.20, 0.19, 0.17}, kFaint{0.80, 0.77, 0.71},
     kGround{0.47, 0.56, 0.33}, kPath{0.72, 0.22, 0.16}, kPale{0.93, 0.90, 0.84},
     kMid{0.45, 0.43, 0.39};
@@ -39,6 +38,7 @@ Result<Row> pose_row(const Scene& skin, const Figure& figure, const SheetClip& c
         row.path.push_back(playback.pose(clip.rate.seconds(k)).worlds[root].o);
     for (int i = 0; i < kPoses; ++i) {
         const int k = (clip.samples - 1) * i / (kPoses - 1);
+        if (i > 0 && k == row.sample.back()) continue;
         row.sample.push_back(k);
         row.poses.push_back(figure.faces(playback.pose(clip.rate.seconds(k))));
         row.anchor.push_back(
@@ -61,6 +61,34 @@ Extent extent_of(const std::vector<Row>& rows) {
     return e;
 }
 
+double tall_scale(const Extent& e) { return (kRow - 58) / (e.high - std::min(0.0, e.low)); }
+double wide_scale(const Extent& e, int poses) {
+    return ((kCellsRight - kCellsLeft) / poses - 4) / (e.front - e.back);
+}
+
+/// As many poses side by side as do not make the figure smaller than its height would; two at
+/// least.
+int poses_for(const Extent& e) {
+    int poses = kPoses;
+    while (poses > 2 && wide_scale(e, poses) < 0.4 * tall_scale(e)) poses /= 2;
+    return poses;
+}
+
+/// Leaves `poses` of a row, evenly spread, the first and the last among them.
+void thin(Row& row, int poses) {
+    const std::size_t have = row.poses.size(), want = static_cast<std::size_t>(poses);
+    if (have <= want) return;
+    Row kept = row;
+    kept.sample.clear(), kept.poses.clear(), kept.anchor.clear();
+    for (std::size_t i = 0; i < want; ++i) {
+        const std::size_t from = i * (have - 1) / (want - 1);
+        kept.sample.push_back(row.sample[from]);
+        kept.poses.push_back(std::move(row.poses[from]));
+        kept.anchor.push_back(row.anchor[from]);
+    }
+    row = std::move(kept);
+}
+
 /// A step of 1, 2 or 5 times a power of ten that gives at least `pixels` per step.
 double nice_step(double pixels_per_metre, double pixels) {
     double step = std::pow(10, std::floor(std::log10(pixels / pixels_per_metre)));
@@ -73,18 +101,21 @@ std::string metres(double v) { return fmt::format("{:.2g}", std::abs(v) < 1e-9 ?
 
 class SheetPainter {
   public:
-    SheetPainter(Canvas& canvas, const Extent& extent) : c_(canvas), e_(extent) {
-        const double tall = (kRow - 58) / (e_.high - std::min(0.0, e_.low)),
-                     wide = (kCell - 4) / (e_.front - e_.back);
-        scale_ = std::min(tall, wide);
-    }
+    SheetPainter(Canvas& canvas, const Extent& extent, int poses)
+        : c_(canvas),
+          e_(extent),
+          poses_(poses),
+          cell_((kCellsRight - kCellsLeft) / poses),
+          scale_(std::min(tall_scale(extent), wide_scale(extent, poses))) {}
 
     void header(const std::string& title) {
         c_.text(20, 32, title, kInk, 20, Align::kLeft, true);
-        c_.text(
-            20, 49,
-            "eight poses a clip, seen from the figure's right side; heights and places in metres",
-            kMid, 11);
+        const char* many = poses_ == 8 ? "eight" : poses_ == 4 ? "four" : "two";
+        c_.text(20, 49,
+                fmt::format("up to {} poses a clip, seen from the figure's right side; heights and "
+                            "places in metres",
+                            many),
+                kMid, 11);
         c_.text(kPathLeft, 49, "root path from above", kMid, 11);
     }
 
@@ -126,17 +157,17 @@ class SheetPainter {
     }
 
     void cell(const Row& row, std::size_t i, double top, double ground) {
-        const double left = kCellsLeft + kCell * static_cast<double>(i);
-        const double origin = left + kCell / 2 - (e_.front + e_.back) / 2 * scale_;
+        const double left = kCellsLeft + cell_ * static_cast<double>(i);
+        const double origin = left + cell_ / 2 - (e_.front + e_.back) / 2 * scale_;
         const double place = row.anchor[i].z;
-        c_.clip(left, top + 6, kCell, kRow - 14);
-        c_.line(left, ground, left + kCell, ground, kGround, 2);
+        c_.clip(left, top + 6, cell_, kRow - 14);
+        c_.line(left, ground, left + cell_, ground, kGround, 2);
         const double step = nice_step(scale_, 40);
         const double first = std::ceil((place + (left - origin) / scale_) / step) * step;
-        for (double z = first; origin + (z - place) * scale_ < left + kCell; z += step) {
+        for (double z = first; origin + (z - place) * scale_ < left + cell_; z += step) {
             const double x = origin + (z - place) * scale_;
             c_.line(x, ground, x, ground + 5, kGround, 1);
-            if (x > left + 8 && x < left + kCell - 8)
+            if (x > left + 8 && x < left + cell_ - 8)
                 c_.text(x, ground + 15, metres(z), kMid, 9, Align::kCenter);
         }
         std::vector<Face> faces = row.poses[i];
@@ -159,11 +190,11 @@ class SheetPainter {
             t.color = {face.color.r * light, face.color.g * light, face.color.b * light};
             flat.push_back(t);
         }
-        c_.triangles(left, top + 6, kCell, kRow - 14, flat);
+        c_.triangles(left, top + 6, cell_, kRow - 14, flat);
         const double root_y = ground - row.path[static_cast<std::size_t>(row.sample[i])].y * scale_;
         c_.dot(origin, root_y, 3, kPath);
         c_.unclip();
-        c_.text(left + kCell / 2, top + kRow - 12,
+        c_.text(left + cell_ / 2, top + kRow - 12,
                 fmt::format("{} {}", i == 0 ? "frame" : "", row.sample[i]), kInk, 11,
                 Align::kCenter);
         if (i > 0) c_.line(left, top + 6, left, top + kRow - 8, kPaper, 2);
@@ -207,7 +238,8 @@ class SheetPainter {
 
     Canvas& c_;
     Extent e_;
-    double scale_ = 1;
+    int poses_;
+    double cell_, scale_;
 };
 
 }  // namespace
@@ -222,7 +254,10 @@ Result<std::vector<std::uint8_t>> draw_sheet(const std::string& title, const Sce
     }
     Canvas canvas(kWidth, std::max(800, kHeader + kRow * static_cast<int>(rows.size()) + 24),
                   kPaper);
-    SheetPainter painter(canvas, extent_of(rows));
+    const Extent extent = extent_of(rows);
+    const int poses = poses_for(extent);
+    for (Row& row : rows) thin(row, poses);
+    SheetPainter painter(canvas, extent, poses);
     painter.header(title);
     for (std::size_t i = 0; i < rows.size(); ++i)
         painter.row(rows[i], kHeader + kRow * static_cast<double>(i));

@@ -71,6 +71,7 @@ class Packer {
         MELLOW_CHECK(write_skin(folder));
         // One clip after the other goes through, so that memory does not grow with their number.
         report_.proven = true;
+        report_.clips.reserve(source_->clips().size());
         for (std::size_t i = 0; i < source_->clips().size(); ++i)
             MELLOW_CHECK(pack_clip(i, folder));
         if (recipe_.picture && report_.proven) MELLOW_CHECK(draw(folder));
@@ -153,13 +154,28 @@ class Packer {
             packed.file,
             write_scene(folder, assemble_clip(source_->skeleton(), clip, clip_extras(clip, out)),
                         "clip", "clips/" + clip.name + ".glb"));
-        clip.joints.clear();
-        for (MorphTrack& track : clip.morphs) track.weights.clear();
-        for (ScalarTrack& track : clip.scalars) track.values.clear();
+        // Samples are in the file now; what stays is what the report tells.
+        clip.joints = {};
+        for (MorphTrack& track : clip.morphs) track.weights = {};
+        for (ScalarTrack& track : clip.scalars) track.values = {};
         packed.clip = std::move(clip);
         MELLOW_CHECK(prove(bound.rig, folder, packed));
         report_.clips.push_back(std::move(packed));
         return {};
+    }
+
+    /// What shear costs, where it shows: in millimetres at the skin.
+    void say_shear(const PackedClip& packed) {
+        if (packed.sheared_joints.empty()) return;
+        const Deviation& skin = packed.proof.vertex_mm;
+        report_.findings.push_back(
+            {Code::kShear, Severity::kWarning, fmt::format("clip \"{}\"", packed.clip.name),
+             fmt::format("shear of up to {:.3g} cannot be kept, on {}; the skin is off by at most "
+                         "{:.3g} mm, at {}, sample {}",
+                         packed.worst_shear, fmt::join(packed.sheared_joints, ", "), skin.worst,
+                         skin.what, skin.sample),
+             "even scale above turned joints",
+             "scale evenly in the source; places of joints are exact all the same"});
     }
 
     /// Reads a clip back and measures it against the rig it came from.
@@ -173,6 +189,7 @@ class Packer {
                                 crate_.skin, motion);
         Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failure());
         if (proof) packed.proof = std::move(proof).value();
+        say_shear(packed);
         if (!good) report_.findings.push_back(good.failure());
         report_.proven = report_.proven && good.ok();
         if (!recipe_.picture || crate_.clips.size() >= kMostDrawn) return {};
@@ -194,23 +211,32 @@ class Packer {
         return {};
     }
 
+    /// Says the largest overlap of a clip with earlier ones, and how many others there are.
     void check_overlap(std::size_t i) {
         const std::vector<RecipeClip>& clips = source_->clips();
         const Range& a = clips[i].range;
+        std::int64_t first = 0, last = -1;
+        std::string with;
+        int others = -1;
         for (std::size_t j = 0; j < i && !a.pose; ++j) {
             const Range& b = clips[j].range;
-            if (b.pose) continue;
-            const std::int64_t first = std::max(a.first, b.first), last = std::min(a.last, b.last);
-            if (clips[i].timeline != clips[j].timeline || clips[i].strip != clips[j].strip ||
-                first > last)
+            const std::int64_t from = std::max(a.first, b.first), to = std::min(a.last, b.last);
+            if (b.pose || clips[i].timeline != clips[j].timeline ||
+                clips[i].strip != clips[j].strip || from > to)
                 continue;
-            report_.findings.push_back(
-                {Code::kRangeOverlap, first == last ? Severity::kNote : Severity::kWarning, a.where,
-                 first == last
-                     ? fmt::format("frame {} is shared with clip \"{}\"", first, b.name)
-                     : fmt::format("frames {}..{} are in clip \"{}\" too", first, last, b.name),
-                 "ranges of their own", "nothing, if this is meant"});
+            ++others;
+            if (to - from > last - first) first = from, last = to, with = b.name;
         }
+        if (others < 0) return;
+        const std::string more =
+            others == 0 ? "" : fmt::format(", and {} clips more overlap", others);
+        report_.findings.push_back(
+            {Code::kRangeOverlap, first == last ? Severity::kNote : Severity::kWarning, a.where,
+             (first == last
+                  ? fmt::format("frame {} is shared with clip \"{}\"", first, with)
+                  : fmt::format("frames {}..{} are in clip \"{}\" too", first, last, with)) +
+                 more,
+             "ranges of their own", "nothing, if this is meant"});
     }
 
     void note_losses(const Baked& baked, PackedClip& packed) {
@@ -221,13 +247,7 @@ class Packer {
                                                   source_->skeleton()[j].name);
             if (loss.shear > packed.worst_shear)
                 packed.worst_shear = loss.shear, packed.shear_joint = source_->skeleton()[j].name;
-            if (loss.shear > 1e-4)
-                report_.findings.push_back(
-                    {Code::kShear, Severity::kWarning, where,
-                     fmt::format("shear of {:.3g} at sample {} cannot be kept", loss.shear,
-                                 loss.shear_sample),
-                     "even scale above turned joints",
-                     "scale evenly in the source; positions are exact all the same"});
+            if (loss.shear > 1e-4) packed.sheared_joints.push_back(source_->skeleton()[j].name);
             if (loss.smallest_scale < 1e-6) flat.push_back(source_->skeleton()[j].name);
             if (loss.fastest_turn_rad > kFastTurn_rad)
                 report_.findings.push_back(
@@ -271,13 +291,12 @@ class Packer {
 
     Result<PackReport> finish(StagedFolder& folder) {
         report_.folder = recipe_.output;
-        const auto write_text = [&](const std::string& file, const std::string& text) {
-            return folder.write(file,
-                                {reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
-        };
-        MELLOW_CHECK(write_text("crate.json", manifest_json(report_, recipe_)));
-        MELLOW_CHECK(write_text("report.json", report_json(report_)));
-        MELLOW_CHECK(write_text("report.txt", report_text(report_)));
+        MELLOW_CHECK(folder.write_text(
+            "crate.json", [&](const TextSink& out) { manifest_json(report_, recipe_, out); }));
+        MELLOW_CHECK(folder.write_text("report.json",
+                                       [&](const TextSink& out) { report_json(report_, out); }));
+        MELLOW_CHECK(folder.write_text("report.txt",
+                                       [&](const TextSink& out) { report_text(report_, out); }));
         if (report_.proven) {
             MELLOW_TRY(report_.backup, folder.commit());
         } else {

@@ -130,16 +130,58 @@ std::string clip_text(const PackedClip& p) {
     if (p.proof.scalar.count > 0)
         text += "  scalars   " + deviation_words(p.proof.scalar, "of their size") + "\n";
     for (const KindProof& kind : p.proof.kinds)
-        text += fmt::format("  {:<9} joints {}: worst {:.3g} mm, {:.3g} degrees\n", kind.kind,
-                            kind.joints, kind.position_mm.worst, kind.rotation_degrees.worst);
+        text +=
+            fmt::format("  driven by {}: {} joints, worst {:.3g} mm, {:.3g} degrees\n", kind.kind,
+                        kind.joints, kind.position_mm.worst, kind.rotation_degrees.worst);
     if (p.proof.simplified_mm.count > 0)
         text += "  skin      simplified: " + deviation_words(p.proof.simplified_mm, "mm") + "\n";
     return text;
 }
 
+constexpr int kIndent = 2;
+
+/// Writes `json` as one dump would, but fills the lists under some of its keys item by item, so
+/// that the values of a thousand clips need not stand in memory together.
+class ListedJson {
+  public:
+    ListedJson(Json json, const TextSink& out) : out_(out) {
+        const std::string hole = "\"@@\"";
+        rest_ = json.dump(kIndent) + "\n";
+        for (std::size_t at = rest_.find(hole); at != std::string::npos; at = rest_.find(hole))
+            pieces_.push_back(rest_.substr(0, at)), rest_.erase(0, at + hole.size());
+    }
+    /// Stands in `json` where a list comes.
+    static const char* hole() { return "@@"; }
+
+    /// The next list.
+    template <class Items, class ToJson>
+    void list(const Items& items, ToJson&& to_json) {
+        out_(pieces_[next_++]);
+        bool first = true;
+        for (const auto& item : items) {
+            const std::string one = Json(to_json(item)).dump(kIndent);
+            std::string indented = first ? "[\n    " : ",\n    ";
+            for (const char c : one) {
+                indented += c;
+                if (c == '\n') indented += "    ";
+            }
+            out_(indented);
+            first = false;
+        }
+        out_(first ? "[]" : "\n  ]");
+    }
+    void end() { out_(rest_); }
+
+  private:
+    const TextSink& out_;
+    std::vector<std::string> pieces_;
+    std::string rest_;
+    std::size_t next_ = 0;
+};
+
 }  // namespace
 
-std::string manifest_json(const PackReport& report, const Recipe& recipe) {
+void manifest_json(const PackReport& report, const Recipe& recipe, const TextSink& sink) {
     const Convention& c = recipe.target_convention;
     const Conversion out({}, c);
     Json json{{"format", "mellow-crate"}, {"version", 1}, {"name", report.name}};
@@ -155,41 +197,42 @@ std::string manifest_json(const PackReport& report, const Recipe& recipe) {
     json["skin"] = file_json(report.skin);
     json["skin"]["height_m"] = tidy(report.height_m);
     json["skin"]["morph_targets"] = report.morph_targets;
-    json["clips"] = Json::array();
-    for (const PackedClip& clip : report.clips) json["clips"].push_back(clip_json(clip, out));
+    json["clips"] = ListedJson::hole();
     if (!report.picture.file.empty()) json["picture"] = file_json(report.picture);
     json["proof"] = {{"passed", report.proven}, {"tolerance", tolerance_json(report.tolerance)}};
-    return json.dump(2) + "\n";
+    ListedJson all(std::move(json), sink);
+    all.list(report.clips, [&](const PackedClip& clip) { return clip_json(clip, out); });
+    all.end();
 }
 
-std::string report_json(const PackReport& report) {
+void report_json(const PackReport& report, const TextSink& sink) {
     Json json{{"name", report.name},
               {"proven", report.proven},
               {"tolerance", tolerance_json(report.tolerance)}};
-    json["clips"] = Json::array();
-    for (const PackedClip& clip : report.clips)
-        json["clips"].push_back({{"name", clip.clip.name}, {"proof", proof_json(clip.proof)}});
-    json["findings"] = Json::array();
-    for (const Finding& finding : report.findings)
-        json["findings"].push_back(finding_json(finding));
-    return json.dump(2) + "\n";
+    json["clips"] = ListedJson::hole();
+    json["findings"] = ListedJson::hole();
+    ListedJson all(std::move(json), sink);
+    all.list(report.clips, [](const PackedClip& clip) {
+        return Json{{"name", clip.clip.name}, {"proof", proof_json(clip.proof)}};
+    });
+    all.list(report.findings, finding_json);
+    all.end();
 }
 
-std::string report_text(const PackReport& report) {
-    std::string text = fmt::format("{}: joints {}, morph targets {}, clips {}, {}", report.name,
-                                   report.joints.size(), report.morph_targets.size(),
-                                   report.clips.size(), report.target);
-    text += report.height_m > 0 ? fmt::format(", {:.3f} m tall\n", report.height_m) : "\n";
-    text += fmt::format("skin {}   {} bytes\n", report.skin.file, report.skin.bytes);
-    for (const PackedClip& clip : report.clips) text += "\n" + clip_text(clip);
-    text += fmt::format(
+void report_text(const PackReport& report, const TextSink& sink) {
+    sink(fmt::format("{}: joints {}, morph targets {}, clips {}, {}", report.name,
+                     report.joints.size(), report.morph_targets.size(), report.clips.size(),
+                     report.target));
+    sink(report.height_m > 0 ? fmt::format(", {:.3f} m tall\n", report.height_m) : "\n");
+    sink(fmt::format("skin {}   {} bytes\n", report.skin.file, report.skin.bytes));
+    for (const PackedClip& clip : report.clips) sink("\n" + clip_text(clip));
+    sink(fmt::format(
         "\nproof: {} (at most {} mm and {} degrees; files read back and compared with the source "
         "rig at every sample)\n",
-        report.proven ? "PASSED" : "FAILED", report.tolerance.mm, report.tolerance.degrees);
+        report.proven ? "PASSED" : "FAILED", report.tolerance.mm, report.tolerance.degrees));
     for (const Severity severity : {Severity::kStop, Severity::kWarning, Severity::kNote})
         for (const Finding& finding : report.findings)
-            if (finding.severity == severity) text += "\n" + to_text(finding) + "\n";
-    return text;
+            if (finding.severity == severity) sink("\n" + to_text(finding) + "\n");
 }
 
 }  // namespace mellow

@@ -41,7 +41,9 @@ Result<RigStock> take_rig_stock(const Scene& scene, RigSheet sheet) {
     const std::vector<bool> moved = moved_nodes(scene, rig);
     std::vector<std::string> still;
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
-        if (stock.classes[n] != NodeClass::kDeform || moved[n]) continue;
+        if (stock.classes[n] != NodeClass::kDeform) continue;
+        ++out.deform_joints;
+        if (moved[n]) continue;
         int up = scene.nodes[n].parent;
         while (up != kNone && !moved[at(up)]) up = scene.nodes[at(up)].parent;
         out.passive.push_back({scene.nodes[n].name, up == kNone ? "" : scene.nodes[at(up)].name});

@@ -1,0 +1,162 @@
+#include "pack/recipe_parts.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "base/text.h"
+#include "rig/sheet_words.h"
+
+namespace mellow {
+namespace {
+
+/// `weight` as a number, or `weights` as keys over frames.
+double read_weight(TomlTable& t, ValueCurve& curve) {
+    if (t.has("weights")) curve = read_curve(t, "weights", "frames");
+    return t.number("weight", 1);
+}
+
+Vec3 read_vector(TomlTable& t, std::string_view key) {
+    if (!t.has(key)) return {};
+    const std::vector<double> v = t.numbers(key);
+    if (v.size() == 3) return {v[0], v[1], v[2]};
+    t.fail(Code::kValueBad, key, fmt::format("{} numbers", v.size()), "three numbers, [X, Y, Z]");
+    return {};
+}
+
+void read_frames(TomlTable& t, double& first, double& last) {
+    const std::vector<double> range = t.numbers("range");
+    if (range.size() == 2 && range[0] <= range[1])
+        first = range[0], last = range[1];
+    else
+        t.fail(Code::kValueBad, "range", fmt::format("[{}]", fmt::join(range, ", ")),
+               "two frames, [first, last], both inclusive");
+}
+
+void read_shake(TomlTable& t, Layer& layer) {
+    layer.shake_degrees = read_vector(t, "degrees");
+    layer.shake_way = read_vector(t, "shift");
+    layer.frequency = read_within(t, "frequency", {}, 1e-3, 1e3);
+    if (!t.has("seeds")) return;
+    const std::vector<double> seeds = t.numbers("seeds");
+    for (std::size_t i = 0; i < 3 && seeds.size() == 3; ++i) {
+        layer.seeds[i] = static_cast<std::uint32_t>(std::clamp(seeds[i], 0.0, 4294967295.0));
+        if (layer.seeds[i] != seeds[i])
+            t.fail(Code::kValueBad, "seeds", fmt::format("{}", seeds[i]),
+                   "whole numbers from 0 to 4294967295");
+    }
+    if (seeds.size() != 3)
+        t.fail(Code::kValueBad, "seeds", fmt::format("{} numbers", seeds.size()),
+               "three, for X, Y and Z");
+}
+
+void read_offset(TomlTable& t, Layer& layer) {
+    layer.degrees = t.number("degrees", 0);
+    if (layer.degrees != 0) layer.axis = read_axis(t, "axis");
+    layer.world_axis = t.choice("space", {"own", "world"}, "own") == "world";
+    layer.shift = read_vector(t, "shift");
+    if (layer.degrees == 0 && length(layer.shift) == 0)
+        t.fail(Code::kKeyMissing, "", "an offset of nothing", "degrees with axis, or shift",
+               "add: axis = \"+Y\" and degrees = 20");
+}
+
+}  // namespace
+
+Status Sets::read(TomlTable& top, const std::string& file) {
+    const auto tables = top.tables("set");
+    for (std::size_t i = 0; i < tables.size(); ++i) {
+        TomlTable t(*tables[i], file, fmt::format("set {}", i + 1));
+        const std::string name = t.text("name");
+        sets_[name] = t.texts("nodes", {});
+        MELLOW_CHECK(t.done());
+        names_.push_back(name);
+    }
+    return {};
+}
+
+NodeMask Sets::mask(TomlTable& t, std::string_view key) const {
+    constexpr std::string_view kSet = "set:";
+    std::vector<std::string> all;
+    for (const std::string& text : t.texts(key, {})) {
+        if (!text.starts_with(kSet)) {
+            all.push_back(text);
+            continue;
+        }
+        const auto found = sets_.find(text.substr(kSet.size()));
+        if (found == sets_.end())
+            t.fail(Code::kNameUnknown, key, "\"" + text + "\"",
+                   names_.empty() ? "a [[set]] of that name"
+                                  : suggest(text.substr(kSet.size()), names_));
+        else
+            all.insert(all.end(), found->second.begin(), found->second.end());
+    }
+    return parse_mask(all);
+}
+
+Result<RecipeLayer> read_layer(const toml::table& table, const Sets& sets, const std::string& file,
+                               std::size_t index) {
+    TomlTable t(table, file, fmt::format("layer {}", index + 1));
+    RecipeLayer out;
+    Layer& layer = out.layer;
+    layer.where = t.where("");
+    const std::string kind = t.choice("kind", {"offset", "replace", "shake", "smooth"});
+    layer.mask = sets.mask(t, "nodes");
+    if (layer.mask.empty())
+        t.fail(Code::kKeyMissing, "", "no nodes", "the nodes it changes", "add: nodes = [\"...\"]");
+    out.clips = t.texts("clips", {});
+    if (kind == "offset") read_offset(t, layer);
+    if (kind == "shake") layer.kind = Layer::Kind::kShake, read_shake(t, layer);
+    if (kind == "replace") {
+        layer.kind = Layer::Kind::kReplace;
+        if (t.has("frame")) {
+            out.timeline = t.text("timeline", "");
+            layer.frame = t.number("frame");
+        }
+    }
+    if (kind == "smooth") {
+        layer.kind = Layer::Kind::kSmooth;
+        read_frames(t, layer.first, layer.last);
+    } else {
+        layer.constant_weight = read_weight(t, layer.weight);
+    }
+    MELLOW_CHECK(t.done());
+    return out;
+}
+
+Result<RecipeStrip> read_strip(const toml::table& table, const std::string& file,
+                               std::size_t index) {
+    TomlTable t(table, file, fmt::format("strip {}", index + 1));
+    RecipeStrip out;
+    out.strip.name = t.text("name");
+    out.strip.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "smooth"
+                          ? CurveShape::kSmooth
+                          : CurveShape::kLinear;
+    out.strip.gaps_rest = t.choice("gaps", {"hold", "rest"}, "hold") == "rest";
+    for (const toml::table* inner : t.tables("block")) {
+        TomlTable b = t.inner(*inner, fmt::format("block {}", out.strip.blocks.size() + 1));
+        Block block;
+        block.where = b.where("");
+        out.timelines.push_back(b.text("timeline", ""));
+        read_frames(b, block.first, block.last);
+        block.start = b.number("start");
+        block.speed = read_within(b, "speed", 1, 0.01, 100);
+        block.repeats = static_cast<int>(read_within(b, "repeats", 1, 1, 10000));
+        const double weight = read_weight(b, block.weight);
+        if (block.weight.points.empty() && weight != 1)
+            block.weight.points = {{block.start, weight}, {block.end(), weight}};
+        block.onward = b.texts("onward", {});
+        t.take(b.done());
+        if (!out.strip.blocks.empty() && block.start < out.strip.blocks.back().start)
+            t.fail(Code::kValueBad, "block",
+                   fmt::format("start {} after {}", block.start, out.strip.blocks.back().start),
+                   "blocks in the order they start");
+        out.strip.blocks.push_back(std::move(block));
+    }
+    if (out.strip.blocks.empty())
+        t.fail(Code::kKeyMissing, "", "no [[strip.block]]", "at least one block",
+               "add: [[strip.block]] with range = [first, last] and start = 0");
+    MELLOW_CHECK(t.done());
+    return out;
+}
+
+}  // namespace mellow
