@@ -25,6 +25,7 @@ using test::key_turn;
 using test::of_code;
 using test::pack_text;
 using test::TempFolder;
+using test::write_text;
 
 std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
@@ -227,6 +228,32 @@ TEST(PressTest, ShearIsToldInMillimetresAtTheSkin) {
     EXPECT_GT(skin.worst, 0.5);
     EXPECT_LT(skin.worst, 27 * 10 * 0.02);  // less than the rim moves at all
     EXPECT_LT(packed.value().clips[2].proof.position_mm.worst, 0.001);
+}
+
+TEST(PressTest, AMeshThatOnlyMorphsHangsOnTheRoot) {
+    Scene scene;
+    scene.rate = {10, 1};
+    const int cube = add_node(scene, "cube", kNone, {{0, 1, 0}, {}, {1, 1, 1}});
+    give_meshes(scene, {cube});
+    scene.meshes[0].target_names = {"wide"};
+    scene.meshes[0].primitives[0].targets.push_back(
+        {{{0, 0, 0}, {1, 0, 0}, {0, 0, 0}}, {}, {}, {}});
+    key(scene, cube, Path::kWeights, {0}, {1});
+    const TempFolder folder;
+    write_text(folder / "cube.glb", [&] {
+        const auto bytes = write_glb(scene);
+        return std::string(bytes.begin(), bytes.end());
+    }());
+    const auto packed =
+        pack_text(folder,
+                  "[source]\nfile = \"cube.glb\"\nrate = 10\n[[timelines]]\n[output]\n"
+                  "folder = \"out\"\nname = \"cube\"\npicture = false\n");
+    ASSERT_THAT(packed, IsOk());
+    EXPECT_TRUE(packed.value().proven);
+    EXPECT_EQ(packed.value().joints, std::vector<std::string>{"root"});
+    EXPECT_EQ(packed.value().clips[0].clip.name, "cube");  // the timeline has no name of its own
+    EXPECT_EQ(packed.value().clips[0].proof.moving_morphs, 1);
+    EXPECT_LT(packed.value().clips[0].proof.vertex_mm.worst, 0.001);
 }
 
 /// The press, baked: the turns of a joint about Y, without its jumps from a full turn to none.

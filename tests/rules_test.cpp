@@ -11,20 +11,7 @@ namespace mellow {
 namespace {
 
 using std::numbers::pi;
-using test::add_node;
-using test::chain_scene;
-using test::difference;
-using test::evaluate;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::sheet;
-
-constexpr Vec3 kX{1, 0, 0}, kY{0, 1, 0}, kZ{0, 0, 1};
-
-Quat turn(Vec3 axis, double degrees) { return from_axis_angle(axis, degrees * pi / 180); }
-double angle(Quat a, Quat b) { return angle_between(a, b) * 180 / pi; }
+using namespace test;
 
 bool finite(const PoseTile& tile, int node) {
     const Affine w = tile.world(node, 0);

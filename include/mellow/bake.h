@@ -39,7 +39,8 @@ struct ChosenJoints {
 };
 
 /// Chooses joints and builds the skeleton. `driven`: nodes that
-/// rules move (Rig::driven_nodes()). Fails with no-joints, name-unknown or name-clash.
+/// rules move (Rig::driven_nodes()). A scene whose meshes never move gives no joints at all: they
+/// hang on the root that add_root() puts there. Fails with no-joints, name-unknown or name-clash.
 Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice,
                                    const std::vector<int>& driven = {});
 /// The node that stands for the rigid part whose mesh `node` carries: itself, or its parent where

@@ -103,11 +103,12 @@ Result<std::vector<bool>> chosen_nodes(const Scene& scene, const JointChoice& ch
         for (int up = chosen[n] ? scene.nodes[n].parent : kNone; up != kNone;
              up = scene.nodes[at(up)].parent)
             chosen[at(up)] = true;
-    if (std::find(chosen.begin(), chosen.end(), true) == chosen.end())
+    // Meshes that never move hang on the root, which is added later.
+    if (std::find(chosen.begin(), chosen.end(), true) == chosen.end() && !meshes)
         return Finding{Code::kNoJoints,
                        Severity::kStop,
                        "scene",
-                       "no skin, no part that moves and no nodes that could be joints",
+                       "no skin, no mesh and no nodes that could be joints",
                        "at least one joint",
                        "name joints with keep = [...] under [joints]"};
     return chosen;

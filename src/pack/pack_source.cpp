@@ -111,7 +111,7 @@ Status PackSource::expand_clips(PackReport& report) {
             ++found;
             RecipeClip clip = wanted.like;
             clip.timeline = full;
-            clip.range.name = file_name(bare);
+            clip.range.name = file_name(bare.empty() ? recipe_->name : bare);
             const auto span = key_span(timeline);
             const double k = scene_.rate.per_second();
             clip.range.first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3));

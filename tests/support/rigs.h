@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <numbers>
 #include <string>
 #include <vector>
 
@@ -41,6 +42,14 @@ inline PoseTile evaluate(const Scene& scene, const RigSheet& rules, double secon
     performance.timeline = scene.timelines.empty() ? kNone : 0;
     return evaluate(scene, rules, performance, {seconds});
 }
+
+inline constexpr Vec3 kX{1, 0, 0}, kY{0, 1, 0}, kZ{0, 0, 1};
+
+inline Quat turn(Vec3 axis, double degrees) {
+    return from_axis_angle(axis, degrees * std::numbers::pi / 180);
+}
+/// Degrees between two turns.
+inline double angle(Quat a, Quat b) { return angle_between(a, b) * 180 / std::numbers::pi; }
 
 /// Keys a channel in a straight line from second 0 to `end`.
 inline void key(Scene& scene, int node, Path path, const std::vector<double>& from,
