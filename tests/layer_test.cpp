@@ -125,7 +125,7 @@ Layer shake(Vec3 degrees) {
 /// The angle about X at many moments; a shake about one axis only.
 std::vector<double> shaken(const Layer& layer, Vec3 axis, double rate) {
     std::vector<double> out;
-    const int count = static_cast<int>(20 * rate);
+    const int count = static_cast<int>(6 * rate);
     for (int k = 0; k <= count; ++k)
         out.push_back(
             twist_angle(with(scene_with_motion(), {layer}, {k / rate}).local(2, 0).r, axis) * 180 /

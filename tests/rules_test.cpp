@@ -193,15 +193,15 @@ TEST(LimbTest, SoftReachNearsItsLengthAndNeverPops) {
     double worst[2] = {0, 0};
     for (int i = 0; i < 2; ++i) {
         double before = 0;
-        for (int k = 0; k <= 400; ++k) {
+        for (int k = 0; k <= 200; ++k) {
             double aside = 0;
-            limb_end(6.6 + 0.001 * k, i == 0 ? "" : "soft = 0.2\n", &aside);
+            limb_end(6.6 + 0.002 * k, i == 0 ? "" : "soft = 0.2\n", &aside);
             if (k > 0) worst[i] = std::max(worst[i], std::abs(aside - before));
             before = aside;
         }
     }
     EXPECT_GT(worst[0], 0.05);  // 50 units of knee a unit of goal
-    EXPECT_LT(worst[1], 0.003);
+    EXPECT_LT(worst[1], 0.006);
 }
 
 TEST(LimbTest, TheWeightMixesWithTheKeys) {
@@ -314,8 +314,8 @@ Vec3 curve_of(Vec3 a, Vec3 b, Vec3 c, double u) {
 }
 double distance_to_curve(Vec3 point) {
     double best = 1e9;
-    for (int k = 0; k <= 200000; ++k)
-        best = std::min(best, length(point - curve_of({1, 0, 0}, {2, 2, 0}, {1, 4, 1}, k / 1e5)));
+    for (int k = 0; k <= 40000; ++k)
+        best = std::min(best, length(point - curve_of({1, 0, 0}, {2, 2, 0}, {1, 4, 1}, k / 2e4)));
     return best;
 }
 
@@ -324,7 +324,7 @@ TEST(ChainTest, LiesAlongACurveAndKeepsItsLength) {
     EXPECT_LT(length(tile.world(0, 0).o - Vec3{1, 0, 0}), 1e-12);
     for (int j = 1; j < 6; ++j)
         EXPECT_NEAR(length(tile.world(j, 0).o - tile.world(j - 1, 0).o), 1, 1e-9);
-    for (const int j : {1, 2, 3, 4}) EXPECT_LT(distance_to_curve(tile.world(j, 0).o), 2e-5);
+    for (const int j : {1, 2, 3, 4}) EXPECT_LT(distance_to_curve(tile.world(j, 0).o), 1e-4);
 }
 
 TEST(ChainTest, StretchesOverTheCurve) {
