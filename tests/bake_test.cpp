@@ -36,7 +36,7 @@ JointChoice keep(const std::vector<std::string>& names) {
     return choice;
 }
 
-void key_turn(Scene& scene, int node, Vec3 axis, const std::vector<double>& angles) {
+void key_angles(Scene& scene, int node, Vec3 axis, const std::vector<double>& angles) {
     if (scene.timelines.empty()) scene.timelines.emplace_back();
     Channel c{node, Path::kRotation, {Interpolation::kLinear, 4, {}, {}}};
     for (std::size_t k = 0; k < angles.size(); ++k) {
@@ -60,8 +60,8 @@ TEST(ChooseTest, JointsOfSkinsOnlyAndHelpersFoldIn) {
     skin.joints = {1, 3, 4};  // n0 above and n2 between are helpers
     skin.inverse_binds.resize(3);
     scene.skins.push_back(skin);
-    key_turn(scene, 0, {0, 0, 1}, {0, 0.5, 1});
-    key_turn(scene, 2, {1, 0, 0}, {0, 1, 2});
+    key_angles(scene, 0, {0, 0, 1}, {0, 0.5, 1});
+    key_angles(scene, 2, {1, 0, 0}, {0, 1, 2});
     const auto chosen = choose_joints(scene, {});
     ASSERT_THAT(chosen, IsOk());
     ASSERT_EQ(chosen.value().skeleton.size(), 3);
@@ -100,7 +100,7 @@ TEST(ChooseTest, AScaledArmatureBecomesData) {
     skin.joints = {1, 2};
     skin.inverse_binds.resize(2);
     scene.skins.push_back(skin);
-    key_turn(scene, 1, {0, 0, 1}, {0, 0.5});
+    key_angles(scene, 1, {0, 0, 1}, {0, 0.5});
     const auto chosen = choose_joints(scene, {});
     EXPECT_LT(length(chosen.value().skeleton[1].rest.t - Vec3{0, 1, 0}), 1e-12);
     EXPECT_LT(length(chosen.value().skeleton[0].rest.s - Vec3{1, 1, 1}), 1e-12);
@@ -115,7 +115,7 @@ TEST(BakeTest, QuaternionsStayOnOneHemisphere) {
     Scene scene = chain_scene(2, 1);
     std::vector<double> angles;
     for (int k = 0; k <= 60; ++k) angles.push_back(k * 0.5);  // almost five turns
-    key_turn(scene, 1, {0, 1, 0}, angles);
+    key_angles(scene, 1, {0, 1, 0}, angles);
     const auto chosen = choose_joints(scene, {});
     const Baked baked = bake_all(scene, chosen.value(), 60);
     const JointTrack& track = baked.clip.joints[1];
@@ -165,13 +165,13 @@ TEST(BakeTest, ShearIsMeasuredAndPlacesStayExact) {
 
 // -------------------------------------------------------------------------------------- Tamsin
 
-struct Tamsin {
+struct RiggedTamsin {
     Scene scene = orchard::tamsin_scene();
     RigSheet sheet = parse_rig_sheet(orchard::kTamsinRig, "tamsin.rig.toml").value();
 };
 
 TEST(TamsinBakeTest, TheRigAgreesWithTheReferenceAtAnyTime) {
-    const Tamsin t;
+    const RiggedTamsin t;
     const auto rig = Rig::bind(t.scene, 0, t.sheet);
     ASSERT_THAT(rig, IsOk());
     PoseTile tile = rig.value().source().make_tile();
@@ -210,7 +210,7 @@ TEST(TamsinBakeTest, TheRigAgreesWithTheReferenceAtAnyTime) {
 }
 
 TEST(TamsinBakeTest, ThreadsDoNotChangeABit) {
-    const Tamsin t;
+    const RiggedTamsin t;
     const auto rig = Rig::bind(t.scene, 0, t.sheet);
     const auto chosen = choose_joints(t.scene, {});
     const SamplePlan plan{"all", 0, 240, {24, 1}, {30, 1}, 301, false};
@@ -231,7 +231,7 @@ TEST(TamsinBakeTest, ThreadsDoNotChangeABit) {
 }
 
 TEST(TamsinBakeTest, BakingABakedSceneGivesTheSameSamples) {
-    const Tamsin t;
+    const RiggedTamsin t;
     const auto rig = Rig::bind(t.scene, 0, t.sheet);
     const auto chosen = choose_joints(t.scene, {}).value();
     const SamplePlan plan{"walk", 108, 132, {24, 1}, {30, 1}, 31, false};

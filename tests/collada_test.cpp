@@ -23,7 +23,7 @@ Result<ReadResult> read_text(const std::string& text, const ReadLimits& limits =
     return read_collada(Bytes(text.begin(), text.end()), "cart.dae", none, limits);
 }
 
-ReadResult must_read(const std::string& text) {
+ReadResult must_parse(const std::string& text) {
     auto read = read_text(text);
     EXPECT_THAT(read, IsOk());
     return read ? std::move(read).value() : ReadResult{};
@@ -91,7 +91,7 @@ bool says(const ReadResult& read, Code code, const std::string& part) {
 
 TEST(ColladaTest, UnitAndAxes) {
     const auto convention = [](const std::string& asset) {
-        return must_read(file("<node id=\"a\"/>", "", asset)).scene.convention;
+        return must_parse(file("<node id=\"a\"/>", "", asset)).scene.convention;
     };
     EXPECT_EQ(convention("<unit meter=\"0.01\"/><up_axis>Z_UP</up_axis>"),
               (Convention{0.01, Axis::kPlusZ, Axis::kMinusY}));
@@ -99,17 +99,18 @@ TEST(ColladaTest, UnitAndAxes) {
     EXPECT_EQ(convention("<unit meter=\"0.0254\" name=\"inch\"/>").metres_per_unit, 0.0254);
     EXPECT_THAT(read_text(file("<node/>", "", "<unit meter=\"0\"/>")),
                 FailsWith(Code::kNumberBad, "above 0"));
-    EXPECT_TRUE(says(must_read(file("<node id=\"a\"/>", "", "<up_axis>W_UP</up_axis>")),
+    EXPECT_TRUE(says(must_parse(file("<node id=\"a\"/>", "", "<up_axis>W_UP</up_axis>")),
                      Code::kAssumed, "W_UP"));
 }
 
 TEST(ColladaTest, StackMultipliesFirstToLast) {
     // A turn about a pivot: T(1 2 0) Rz(90) T(-1 -2 0) S(2 1 1) takes (1 0 0) to (2 0 0), to
     // (1 -2 0), by the turn to (2 1 0), and to (3 3 0).
-    const Scene scene = must_read(file("<node id=\"a\"><translate>1 2 0</translate><rotate>0 0 1 90"
-                                       "</rotate><translate>-1 -2 0</translate><scale>2 1 1</scale>"
-                                       "</node>"))
-                            .scene;
+    const Scene scene =
+        must_parse(file("<node id=\"a\"><translate>1 2 0</translate><rotate>0 0 1 90"
+                        "</rotate><translate>-1 -2 0</translate><scale>2 1 1</scale>"
+                        "</node>"))
+            .scene;
     const Affine local = to_affine(scene.nodes[0].local);
     EXPECT_LT(length(apply(local, {1, 0, 0}) - Vec3{3, 3, 0}), 1e-12);
     EXPECT_TRUE(scene.nodes[0].stack.empty()) << "nothing moves it";
@@ -117,7 +118,7 @@ TEST(ColladaTest, StackMultipliesFirstToLast) {
 
 TEST(ColladaTest, MatrixIsRowAfterRow) {
     const Scene scene =
-        must_read(file("<node id=\"a\"><matrix>0 -1 0 5 1 0 0 6 0 0 1 7 0 0 0 1</matrix></node>"))
+        must_parse(file("<node id=\"a\"><matrix>0 -1 0 5 1 0 0 6 0 0 1 7 0 0 0 1</matrix></node>"))
             .scene;
     EXPECT_LT(length(apply(to_affine(scene.nodes[0].local), {1, 0, 0}) - Vec3{5, 7, 7}), 1e-12);
 }
@@ -125,8 +126,8 @@ TEST(ColladaTest, MatrixIsRowAfterRow) {
 TEST(ColladaTest, LookAtFacesDownItsZ) {
     // From (0 0 5) to the origin, +Y up: the eye's own axes are the world's. Seen from (5 0 0), -Z
     // points to -X, so +Z is +X, and X is up x Z = (0 1 0) x (1 0 0) = (0 0 -1).
-    const Scene scene = must_read(file("<node id=\"a\"><lookat>0 0 5 0 0 0 0 1 0</lookat></node>"
-                                       "<node id=\"b\"><lookat>5 0 0 0 0 0 0 1 0</lookat></node>"))
+    const Scene scene = must_parse(file("<node id=\"a\"><lookat>0 0 5 0 0 0 0 1 0</lookat></node>"
+                                        "<node id=\"b\"><lookat>5 0 0 0 0 0 0 1 0</lookat></node>"))
                             .scene;
     EXPECT_LT(length(apply(to_affine(scene.nodes[0].local), {1, 2, 3}) - Vec3{1, 2, 8}), 1e-12);
     EXPECT_LT(length(apply(to_affine(scene.nodes[1].local), {1, 0, 0}) - Vec3{5, 0, -1}), 1e-12);
@@ -136,13 +137,13 @@ TEST(ColladaTest, SkewIsSaidAsShear) {
     // 45 degrees of Y towards X: (0 1 0) goes to (1 1 0).
     const StackElement skew{StackKind::kSkew, "", {kRight / 2, 0, 1, 0, 1, 0, 0}};
     EXPECT_LT(length(apply(compose({&skew, 1}), {0, 1, 0}) - Vec3{1, 1, 0}), 1e-12);
-    const ReadResult read = must_read(file("<node id=\"a\"><skew>45 0 1 0 1 0 0</skew></node>"));
+    const ReadResult read = must_parse(file("<node id=\"a\"><skew>45 0 1 0 1 0 0</skew></node>"));
     EXPECT_TRUE(says(read, Code::kShear, "rest transform"));
 }
 
 TEST(ColladaTest, EulerOrderOfTheLastThreeTurns) {
     const auto order = [](const std::string& turns) {
-        return must_read(file("<node id=\"a\">" + turns + "</node>")).scene.nodes[0].order;
+        return must_parse(file("<node id=\"a\">" + turns + "</node>")).scene.nodes[0].order;
     };
     const std::string x = "<rotate>1 0 0 0</rotate>", y = "<rotate>0 1 0 0</rotate>",
                       z = "<rotate>0 0 -1 0</rotate>", odd = "<rotate>1 1 0 0</rotate>";
@@ -156,7 +157,7 @@ TEST(ColladaTest, EulerOrderOfTheLastThreeTurns) {
 TEST(ColladaTest, AnglesStayAnglesOverManyTurns) {
     // 720 degrees in 2 s, straight: 90 at 0.25 s, 180 at 0.5 s, 360 at 1 s.
     const Scene scene =
-        must_read(
+        must_parse(
             file("<node id=\"screw\"><rotate sid=\"r\">0 1 0 0</rotate></node>",
                  animations(animation("m", "screw/r.ANGLE", {"0 2", "0 720", "LINEAR LINEAR"}))))
             .scene;
@@ -169,7 +170,7 @@ TEST(ColladaTest, AnglesStayAnglesOverManyTurns) {
 
 TEST(ColladaTest, ComposedStacksKeepTheirMotion) {
     Scene scene =
-        must_read(
+        must_parse(
             file("<node id=\"screw\"><translate sid=\"t\">0 0 0</translate><rotate sid=\"z\">0 0 "
                  "1 20</rotate><rotate sid=\"y\">0 1 0 0</rotate><scale>1 2 1</scale></node>",
                  animations(
@@ -195,9 +196,9 @@ class ColladaMember : public testing::TestWithParam<MemberCase> {};
 
 TEST_P(ColladaMember, MovesThatNumber) {
     const MemberCase& c = GetParam();
-    const Scene scene = must_read(file(std::string("<node id=\"n\">") + c.element + "</node>",
-                                       animations(animation("m", std::string("n/") + c.target,
-                                                            {"0 1", c.values, "LINEAR LINEAR"}))))
+    const Scene scene = must_parse(file(std::string("<node id=\"n\">") + c.element + "</node>",
+                                        animations(animation("m", std::string("n/") + c.target,
+                                                             {"0 1", c.values, "LINEAR LINEAR"}))))
                             .scene;
     EXPECT_LT(length(apply(world(scene, "n", 1), {1, 2, 3}) - c.expected), 1e-12);
 }
@@ -227,8 +228,8 @@ TEST(ColladaTest, CurvesByKey) {
     const Keys keys{"0 1 2 4", "5 0 10 20",         "STEP LINEAR BEZIER LINEAR", 4,
                     1,         "0 5 1 0 2 10 3 20", "0 5 1 0 3 10 4 20"};
     const Scene scene =
-        must_read(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
-                       animations(animation("m", "n/t.X", keys))))
+        must_parse(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
+                        animations(animation("m", "n/t.X", keys))))
             .scene;
     const std::pair<double, double> expected[] = {
         {-1, 5}, {0.9, 5}, {1, 0}, {1.5, 5}, {2.59375, 11.5625}, {3, 15}, {4, 20}, {9, 20}};
@@ -241,8 +242,8 @@ TEST(ColladaTest, HermiteTangentsAreThreeTimesTheWay) {
     // 3)/64 = 0.75 and the value 8 (9 + 1)/64.
     const Keys keys{"0 3", "0 8", "HERMITE HERMITE", 2, 1, "3 0 3 0", "3 0 3 0"};
     const Scene scene =
-        must_read(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
-                       animations(animation("m", "n/t.X", keys))))
+        must_parse(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
+                        animations(animation("m", "n/t.X", keys))))
             .scene;
     EXPECT_NEAR(world(scene, "n", 0.75).o.x, 1.25, 1e-12);
     EXPECT_NEAR(world(scene, "n", 1.5).o.x, 4, 1e-12);
@@ -255,8 +256,8 @@ TEST(ColladaTest, TangentsOfSeveralMembers) {
     const Keys bare{"0 3", "0 0 0 3 6 9", "BEZIER BEZIER", 2, 3, "0 0 0 3 6 9", "0 0 0 3 6 9", 3};
     for (const Keys& keys : {shared, bare}) {
         const Scene scene =
-            must_read(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
-                           animations(animation("m", "n/t", keys))))
+            must_parse(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
+                            animations(animation("m", "n/t", keys))))
                 .scene;
         EXPECT_LT(length(world(scene, "n", 1.5).o - Vec3{1.5, 3, 4.5}), 1e-12);
     }
@@ -267,7 +268,7 @@ TEST(ColladaTest, WholeMatricesBlendAsTurns) {
     const Keys keys{"0 1", "1 0 0 0 0 1 0 0 0 0 1 0 0 0 0 1  0 0 1 4 0 1 0 0 -1 0 0 0 0 0 0 1",
                     "LINEAR LINEAR", 2, 16};
     const Scene scene =
-        must_read(
+        must_parse(
             file("<node id=\"n\"><matrix sid=\"m\">1 0 0 0 0 1 0 0 0 0 1 0 0 0 0 1</matrix></node>",
                  animations(animation("m", "n/m", keys))))
             .scene;
@@ -287,8 +288,8 @@ TEST(ColladaTest, NestedAnimationsAndClips) {
         "<library_animation_clips><animation_clip name=\"walk\" end=\"1\"><instance_animation "
         "url=\"#walk\"/></animation_clip><animation_clip id=\"run\" start=\"2\" end=\"3\">"
         "<instance_animation url=\"#c\"/></animation_clip></library_animation_clips>";
-    Scene scene = must_read(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
-                                 moves + clips))
+    Scene scene = must_parse(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
+                                  moves + clips))
                       .scene;
     ASSERT_EQ(scene.timelines.size(), 3U);
     EXPECT_EQ(scene.timelines[0].name, "walk");
@@ -329,8 +330,8 @@ double surface(const Primitive& p) {
 class ColladaSurface : public testing::TestWithParam<std::pair<const char*, double>> {};
 
 TEST_P(ColladaSurface, KeepsItsAreaAndWinding) {
-    const Scene scene = must_read(file("<node id=\"n\"><instance_geometry url=\"#g\"/></node>",
-                                       box(GetParam().first)))
+    const Scene scene = must_parse(file("<node id=\"n\"><instance_geometry url=\"#g\"/></node>",
+                                        box(GetParam().first)))
                             .scene;
     ASSERT_EQ(scene.meshes.size(), 1U);
     EXPECT_NEAR(surface(scene.meshes[0].primitives[0]), GetParam().second, 1e-6);
@@ -362,9 +363,9 @@ TEST(ColladaTest, PolygonsWithHolesAndBays) {
         "2 "
         "3 4 5</p></polylist></mesh></geometry></library_geometries>";
     const Scene scene =
-        must_read(file("<node id=\"n\"><instance_geometry url=\"#g\"/><instance_geometry "
-                       "url=\"#bay\"/></node>",
-                       geometry))
+        must_parse(file("<node id=\"n\"><instance_geometry url=\"#g\"/><instance_geometry "
+                        "url=\"#bay\"/></node>",
+                        geometry))
             .scene;
     ASSERT_EQ(scene.meshes.size(), 2U);
     EXPECT_NEAR(surface(scene.meshes[0].primitives[0]), 36 - 4, 1e-6);
@@ -406,7 +407,7 @@ std::string skinned(const std::string& counts, const std::string& pairs, const s
 TEST(ColladaTest, SkinFollowsItsJoints) {
     // The corner (2 2 0), doubled by the bind shape to (4 4 0), hangs on b: b turns with a by 90
     // degrees about (1 0 0), which takes (4 4 0) = (1 0 0) + (3 4 0) to (1 0 0) + (-4 3 0).
-    const Scene scene = must_read(skinned("1 1 1 2", "0 0 0 0 1 0 0 1 1 1", "1 0.5")).scene;
+    const Scene scene = must_parse(skinned("1 1 1 2", "0 0 0 0 1 0 0 1 1 1", "1 0.5")).scene;
     ASSERT_EQ(scene.skins.size(), 1U);
     EXPECT_EQ(scene.nodes[static_cast<std::size_t>(scene.skins[0].joints[1])].name, "hand");
     const int node = find_node(scene, "skin");
@@ -419,7 +420,7 @@ TEST(ColladaTest, SkinFollowsItsJoints) {
 
 TEST(ColladaTest, AnyNumberOfWeightsPerPlace) {
     const ReadResult read =
-        must_read(skinned("6 1 1 1", "0 0 1 0 0 0 1 0 0 0 1 0 0 1 0 1 0 1", "0.125 1"));
+        must_parse(skinned("6 1 1 1", "0 0 1 0 0 0 1 0 0 0 1 0 0 1 0 1 0 1", "0.125 1"));
     const Primitive& p = read.scene.meshes[0].primitives[0];
     EXPECT_EQ(p.influences_per_vertex, 8);
     EXPECT_TRUE(says(read, Code::kWeightSum, "1 vertices")) << "six eighths make no whole";
@@ -433,7 +434,8 @@ TEST(ColladaTest, SeveralSkeletonRootsAndNamesAgainstTheRules) {
     EXPECT_THAT(read_text(skinned("1 1 1 1", pairs, "1",
                                   "<skeleton>#jb</skeleton><skeleton>#ja</skeleton>")),
                 IsOk());
-    const ReadResult read = must_read(skinned("1 1 1 1", pairs, "1", "<skeleton>#skin</skeleton>"));
+    const ReadResult read =
+        must_parse(skinned("1 1 1 1", pairs, "1", "<skeleton>#skin</skeleton>"));
     EXPECT_TRUE(says(read, Code::kAssumed, "outside the skeleton roots"));
     EXPECT_EQ(read.scene.skins[0].joints.size(), 2U);
 }
@@ -457,7 +459,7 @@ TEST(ColladaTest, MorphUnderSkin) {
         skinned("1 1 1 1", "0 0 0 0 0 0 0 0", "1", "<skeleton>#root</skeleton>", target);
     const std::string drive = animation("w", "mw(0)", {"0 1", "0.5 1", "LINEAR LINEAR"});
     text.insert(text.find("</library_animations>"), drive);
-    Scene scene = must_read(text).scene;
+    Scene scene = must_parse(text).scene;
     const int node = find_node(scene, "skin");
     EXPECT_EQ(scene.meshes[0].target_names, std::vector<std::string>{"swollen"});
     const auto corner = [&](double t) {
@@ -476,7 +478,7 @@ TEST(ColladaTest, InstancedNodesMoveTogether) {
         "0</rotate></node></library_nodes>" +
         animations(animation("m", "wheel/r.ANGLE", {"0 1", "0 90", "LINEAR LINEAR"}));
     const Scene scene =
-        must_read(
+        must_parse(
             file("<node id=\"l\"><translate>5 0 0</translate><instance_node url=\"#wheel\"/></node>"
                  "<node id=\"r\"><instance_node url=\"#wheel\"/></node>",
                  library))
@@ -491,7 +493,7 @@ TEST(ColladaTest, CamerasKeepTheirView) {
     // 90 degrees across at 2 : 1 are 2 atan(1/2) upright. Z up, the eye at 5 along Y looks at the
     // origin; in the inside convention it stands at z = -5 and looks along +Z.
     Scene scene =
-        must_read(
+        must_parse(
             file("<node id=\"eye\"><lookat>0 5 0 0 0 0 0 0 1</lookat><instance_camera "
                  "url=\"#lens\"/></node>",
                  "<library_cameras><camera id=\"lens\"><optics><technique_common><perspective>"
@@ -527,7 +529,7 @@ TEST(ColladaTest, MaterialsReducedToColourAndTexture) {
         "<library_materials><material id=\"m\" name=\"bark\"><instance_effect "
         "url=\"#e\"/></material>"
         "<material id=\"k\"><instance_effect url=\"#f\"/></material></library_materials>";
-    const ReadResult read = must_read(file("<node id=\"n\"/>", libraries));
+    const ReadResult read = must_parse(file("<node id=\"n\"/>", libraries));
     ASSERT_EQ(read.scene.materials.size(), 2U);
     EXPECT_EQ(read.scene.materials[0].base_image, 0);
     EXPECT_EQ(read.scene.images[0].uri, "bark.png");
@@ -537,16 +539,16 @@ TEST(ColladaTest, MaterialsReducedToColourAndTexture) {
 
 TEST(ColladaTest, EncodingsAndNamespaces) {
     const std::string plain = file("<node id=\"a\" name=\"B\u00e4rbel\"/>");
-    EXPECT_EQ(must_read("\xEF\xBB\xBF<?xml version=\"1.0\" encoding=\"utf-8\"?>" + plain)
+    EXPECT_EQ(must_parse("\xEF\xBB\xBF<?xml version=\"1.0\" encoding=\"utf-8\"?>" + plain)
                   .scene.nodes[0]
                   .name,
               "B\u00e4rbel");
     std::string wide = "\xFF\xFE";
     for (const char c : file("<node id=\"a\" name=\"wide\"/>")) wide += c, wide += '\0';
-    EXPECT_EQ(must_read(wide).scene.nodes[0].name, "wide");
+    EXPECT_EQ(must_parse(wide).scene.nodes[0].name, "wide");
     const std::string prefixed =
         std::regex_replace(plain, std::regex("<(/?)([A-Za-z])"), "<$1c:$2");
-    EXPECT_EQ(must_read(prefixed).scene.nodes.size(), 1U) << prefixed;
+    EXPECT_EQ(must_parse(prefixed).scene.nodes.size(), 1U) << prefixed;
 }
 
 struct Sloppy {
@@ -562,7 +564,7 @@ TEST_P(ColladaSloppy, IsReadAndSaid) {
     const std::size_t at = text.find(GetParam().replaced);
     ASSERT_NE(at, std::string::npos);
     text.replace(at, std::string(GetParam().replaced).size(), GetParam().by);
-    const ReadResult read = must_read(text);
+    const ReadResult read = must_parse(text);
     EXPECT_TRUE(says(read, Code::kAssumed, GetParam().said) ||
                 says(read, Code::kLeftOut, GetParam().said) ||
                 says(read, Code::kColladaReference, GetParam().said))
@@ -585,13 +587,13 @@ INSTANTIATE_TEST_SUITE_P(
         Sloppy{"another version", "version=\"1.4.1\"", "version=\"1.3\"", "version 1.3"},
         Sloppy{"no output", "semantic=\"OUTPUT\"", "semantic=\"X\"", "without INPUT or OUTPUT"}));
 
-struct Broken {
+struct BrokenFile {
     const char *replaced, *by;
     Code code;
     const char* said;
 };
 
-class ColladaBroken : public testing::TestWithParam<Broken> {};
+class ColladaBroken : public testing::TestWithParam<BrokenFile> {};
 
 TEST_P(ColladaBroken, IsRefusedWithItsPlace) {
     std::string text = skinned("1 1 1 1", "0 0 0 0 1 0 1 0", "1");
@@ -605,32 +607,33 @@ TEST_P(ColladaBroken, IsRefusedWithItsPlace) {
 INSTANTIATE_TEST_SUITE_P(
     All, ColladaBroken,
     testing::Values(
-        Broken{"</asset>", "</asse>", Code::kColladaBroken, "well-formed XML"},
-        Broken{"<COLLADA", "<!DOCTYPE x [<!ENTITY a \"b\">]><COLLADA", Code::kLimit, "entities"},
-        Broken{"0 0 1 0</rotate>", "0 0 1</rotate>", Code::kColladaBroken, "3 numbers"},
-        Broken{"0 0 1 0</rotate>", "0 0 1 INF</rotate>", Code::kNumberBad, "\"INF\""},
-        Broken{"0 0 1 0</rotate>", "0 0 1 0,5</rotate>", Code::kNumberBad, "\"0,5\""},
-        Broken{">0 1<", ">1 0<", Code::kColladaBroken, "0 s after 1 s"},
-        Broken{"LINEAR LINEAR", "LINEAR BSPLINE", Code::kColladaUnsupported, "BSPLINE"},
-        Broken{"LINEAR LINEAR", "LINEAR BEZIER", Code::kColladaBroken, "tangent numbers"},
-        Broken{"ja/r.ANGLE", "ja/r.W", Code::kColladaBroken, "a member"},
-        Broken{"ja/r.ANGLE", "ja/t(9)", Code::kColladaBroken, "ja/t(9)"},
-        Broken{"count=\"2\" stride=\"1\"", "count=\"9\" stride=\"1\"", Code::kColladaBroken,
-               "inside its array"},
-        Broken{"count=\"4\" stride=\"3\"", "count=\"5\" stride=\"3\"", Code::kColladaBroken,
-               "inside its array"},
-        Broken{"0 1 2 0 2 3", "0 1 2 0 2 4", Code::kColladaReference, "POSITION 4 of 4"},
-        Broken{"0 1 2 0 2 3", "0 1 2 0 2 -3", Code::kColladaReference, "POSITION -3"},
-        Broken{"0 0 0 0 1 0 1 0</v>", "0 0 0 0 1 0 2 0</v>", Code::kColladaReference,
-               "joint 2 of 2"},
-        Broken{"0 0 0 0 1 0 1 0</v>", "0 0 0 0 1 0 1 7</v>", Code::kColladaReference,
-               "weight number 7"},
-        Broken{"1 1 1 1</vcount>", "1 1 1 900</vcount>", Code::kColladaBroken,
-               "more than <v> holds"},
-        Broken{"1 1 1 1</vcount>", "1 1 1</vcount>", Code::kColladaBroken, "3 counts"},
-        Broken{"a b</Name_array>", "a x</Name_array>", Code::kColladaReference, "\"x\""},
-        Broken{"a b</Name_array>", "a</Name_array>", Code::kColladaBroken,
-               "1 joints and 2 matrices"}));
+        BrokenFile{"</asset>", "</asse>", Code::kColladaBroken, "well-formed XML"},
+        BrokenFile{"<COLLADA", "<!DOCTYPE x [<!ENTITY a \"b\">]><COLLADA", Code::kLimit,
+                   "entities"},
+        BrokenFile{"0 0 1 0</rotate>", "0 0 1</rotate>", Code::kColladaBroken, "3 numbers"},
+        BrokenFile{"0 0 1 0</rotate>", "0 0 1 INF</rotate>", Code::kNumberBad, "\"INF\""},
+        BrokenFile{"0 0 1 0</rotate>", "0 0 1 0,5</rotate>", Code::kNumberBad, "\"0,5\""},
+        BrokenFile{">0 1<", ">1 0<", Code::kColladaBroken, "0 s after 1 s"},
+        BrokenFile{"LINEAR LINEAR", "LINEAR BSPLINE", Code::kColladaUnsupported, "BSPLINE"},
+        BrokenFile{"LINEAR LINEAR", "LINEAR BEZIER", Code::kColladaBroken, "tangent numbers"},
+        BrokenFile{"ja/r.ANGLE", "ja/r.W", Code::kColladaBroken, "a member"},
+        BrokenFile{"ja/r.ANGLE", "ja/t(9)", Code::kColladaBroken, "ja/t(9)"},
+        BrokenFile{"count=\"2\" stride=\"1\"", "count=\"9\" stride=\"1\"", Code::kColladaBroken,
+                   "inside its array"},
+        BrokenFile{"count=\"4\" stride=\"3\"", "count=\"5\" stride=\"3\"", Code::kColladaBroken,
+                   "inside its array"},
+        BrokenFile{"0 1 2 0 2 3", "0 1 2 0 2 4", Code::kColladaReference, "POSITION 4 of 4"},
+        BrokenFile{"0 1 2 0 2 3", "0 1 2 0 2 -3", Code::kColladaReference, "POSITION -3"},
+        BrokenFile{"0 0 0 0 1 0 1 0</v>", "0 0 0 0 1 0 2 0</v>", Code::kColladaReference,
+                   "joint 2 of 2"},
+        BrokenFile{"0 0 0 0 1 0 1 0</v>", "0 0 0 0 1 0 1 7</v>", Code::kColladaReference,
+                   "weight number 7"},
+        BrokenFile{"1 1 1 1</vcount>", "1 1 1 900</vcount>", Code::kColladaBroken,
+                   "more than <v> holds"},
+        BrokenFile{"1 1 1 1</vcount>", "1 1 1</vcount>", Code::kColladaBroken, "3 counts"},
+        BrokenFile{"a b</Name_array>", "a x</Name_array>", Code::kColladaReference, "\"x\""},
+        BrokenFile{"a b</Name_array>", "a</Name_array>", Code::kColladaBroken,
+                   "1 joints and 2 matrices"}));
 
 TEST(ColladaTest, NodesThatInstanceThemselvesHitALimit) {
     ReadLimits limits;

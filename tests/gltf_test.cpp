@@ -17,7 +17,7 @@ using test::read_tiny;
 using test::text_bytes;
 using test::TinyGltf;
 
-Scene must_read(const std::vector<std::uint8_t>& bytes) {
+Scene must_read_glb(const std::vector<std::uint8_t>& bytes) {
     auto read = read_tiny(bytes);
     EXPECT_THAT(read, IsOk());
     return read ? std::move(read).value().scene : Scene{};
@@ -28,7 +28,7 @@ const char* const kTwoNodes =
        "scenes":[{"nodes":[0]}],"scene":0)";
 
 TEST(GltfTest, NodesHaveTheirPlacesAndParents) {
-    const Scene scene = must_read(TinyGltf().glb(kTwoNodes));
+    const Scene scene = must_read_glb(TinyGltf().glb(kTwoNodes));
     ASSERT_EQ(scene.nodes.size(), 2U);
     EXPECT_EQ(scene.nodes[1].parent, 0);
     EXPECT_EQ(scene.roots, std::vector<int>{0});
@@ -40,7 +40,7 @@ TEST(GltfTest, NodesHaveTheirPlacesAndParents) {
 TEST(GltfTest, MatricesAreColumnMajor) {
     // A quarter turn about Z (x -> y), scaled 3 along its own x, moved to (7, 8, 9).
     const Scene scene =
-        must_read(TinyGltf().glb(R"("nodes":[{"matrix":[0,3,0,0,-1,0,0,0,0,0,1,0,7,8,9,1]}])"));
+        must_read_glb(TinyGltf().glb(R"("nodes":[{"matrix":[0,3,0,0,-1,0,0,0,0,0,1,0,7,8,9,1]}])"));
     const Transform& t = scene.nodes[0].local;
     EXPECT_LT(length(t.t - Vec3{7, 8, 9}), 1e-12);
     EXPECT_LT(length(t.s - Vec3{3, 1, 1}), 1e-12);
@@ -66,8 +66,8 @@ TEST(GltfTest, ThreeInterpolationsComeThrough) {
         std::vector<double> values;
         for (std::size_t i = 0; i < count; ++i) values.push_back(static_cast<double>(i));
         const int output = file.floats(values, "VEC3");
-        const Scene scene = must_read(file.glb(std::string(kTwoNodes) + "," +
-                                               channel(1, "translation", times, output, text)));
+        const Scene scene = must_read_glb(file.glb(std::string(kTwoNodes) + "," +
+                                                   channel(1, "translation", times, output, text)));
         ASSERT_EQ(scene.timelines.size(), 1U);
         const Curve& curve = scene.timelines[0].channels[0].curve;
         EXPECT_EQ(curve.interpolation, kind);
@@ -80,7 +80,7 @@ TEST(GltfTest, SamplersMayBeSharedAndOneKeyHolds) {
     TinyGltf file;
     const int times = file.floats({2}, "SCALAR");
     const int values = file.floats({7, 8, 9}, "VEC3");
-    const Scene scene = must_read(file.glb(
+    const Scene scene = must_read_glb(file.glb(
         std::string(kTwoNodes) +
         fmt::format(
             R"(,"animations":[{{"channels":[{{"sampler":0,"target":{{"node":0,"path":"translation"}}}},
@@ -97,15 +97,15 @@ TEST(GltfTest, SamplersMayBeSharedAndOneKeyHolds) {
 TEST(GltfTest, TheShownSceneIsTheOneTheFileNames) {
     const std::string two =
         R"("nodes":[{"name":"a"},{"name":"b"},{"name":"c"}],"scenes":[{"nodes":[0]},{"name":"second","nodes":[2,1]}])";
-    EXPECT_EQ(must_read(TinyGltf().glb(two + R"(,"scene":1)")).roots, (std::vector<int>{2, 1}));
-    EXPECT_EQ(must_read(TinyGltf().glb(two + R"(,"scene":0)")).roots, (std::vector<int>{0}));
+    EXPECT_EQ(must_read_glb(TinyGltf().glb(two + R"(,"scene":1)")).roots, (std::vector<int>{2, 1}));
+    EXPECT_EQ(must_read_glb(TinyGltf().glb(two + R"(,"scene":0)")).roots, (std::vector<int>{0}));
     EXPECT_FALSE(read_tiny(TinyGltf().glb(two + R"(,"scene":2)")).ok());
 }
 
 TEST(GltfTest, CamerasSurviveARoundTrip) {
-    const Scene scene = must_read(TinyGltf().glb(
+    const Scene scene = must_read_glb(TinyGltf().glb(
         R"("cameras":[{"type":"perspective","perspective":{"yfov":0.7,"znear":0.1},"name":"eye"}],"nodes":[{"name":"eye","camera":0}])"));
-    const Scene again = must_read(write_glb(scene));
+    const Scene again = must_read_glb(write_glb(scene));
     EXPECT_EQ(again.nodes[0].camera, 0);
     ASSERT_EQ(again.cameras.size(), 1U);
     EXPECT_NE(again.cameras[0].find("0.7"), std::string::npos);
@@ -116,7 +116,7 @@ TEST(GltfTest, NormalisedIntegersBecomeFractions) {
     const int times = file.floats({0, 1}, "SCALAR");
     // 32767 stands for 1 and -32768 for -1 (specification, 3.11).
     const int output = file.bytes({0, 0, 0, 32767, -32768, 0, 0, 0}, "VEC4", 5122, true);
-    const Scene scene = must_read(
+    const Scene scene = must_read_glb(
         file.glb(std::string(kTwoNodes) + "," + channel(0, "rotation", times, output, "LINEAR")));
     const auto& values = scene.timelines[0].channels[0].curve.values;
     EXPECT_EQ(values, (std::vector<double>{0, 0, 0, 1, -1, 0, 0, 0}));
@@ -145,7 +145,7 @@ TEST(GltfTest, SparseAccessorsReplaceMembers) {
     const auto buffer = json.find(R"("byteLength":16})");
     ASSERT_NE(buffer, std::string::npos);
     json.insert(buffer, "\"uri\":\"" + uri + "\",");
-    const Scene scene = must_read(text_bytes(json));
+    const Scene scene = must_read_glb(text_bytes(json));
     ASSERT_EQ(scene.meshes.size(), 1U);
     const auto& p = scene.meshes[0].primitives[0].positions;
     ASSERT_EQ(p.size(), 3U);
@@ -182,9 +182,9 @@ std::vector<std::uint8_t> rich_file() {
 }
 
 TEST(GltfTest, SkinsMorphsMaterialsAndExtrasSurviveARoundTrip) {
-    const Scene first = must_read(rich_file());
+    const Scene first = must_read_glb(rich_file());
     const auto bytes = write_glb(first);
-    const Scene second = must_read(bytes);
+    const Scene second = must_read_glb(bytes);
     EXPECT_EQ(write_glb(second), bytes);  // and the second writing is the same, byte for byte
 
     ASSERT_EQ(second.meshes.size(), 1U);
@@ -257,16 +257,16 @@ TEST(GltfTest, ReferencesOutOfTheFolderAreRefused) {
 }
 
 // Each line: the members of a file that must be refused, the code, and words of the message.
-struct Broken {
+struct BrokenPart {
     const char* what;
     const char* members;
     Code code;
     const char* part;
 };
 
-void PrintTo(const Broken& b, std::ostream* out) { *out << b.what; }
+void PrintTo(const BrokenPart& b, std::ostream* out) { *out << b.what; }
 
-class BrokenGltf : public testing::TestWithParam<Broken> {};
+class BrokenGltf : public testing::TestWithParam<BrokenPart> {};
 
 TEST_P(BrokenGltf, IsRefusedWithItsPlace) {
     TinyGltf file;
@@ -282,67 +282,69 @@ TEST_P(BrokenGltf, IsRefusedWithItsPlace) {
 INSTANTIATE_TEST_SUITE_P(
     Files, BrokenGltf,
     testing::Values(
-        Broken{"own_child", R"("nodes":[{"children":[0]}])", Code::kNodeCycle, "node 0"},
-        Broken{"cycle", R"("nodes":[{"children":[1]},{"children":[2]},{"children":[0]}])",
-               Code::kNodeCycle, "<-"},
-        Broken{"two_parents", R"("nodes":[{"children":[2]},{"children":[2]},{}])", Code::kNodeCycle,
-               "one parent"},
-        Broken{"child_outside", R"("nodes":[{"children":[7]}])", Code::kGltfReference,
-               "an index below 1"},
-        Broken{"negative_child", R"("nodes":[{"children":[-1]}])", Code::kGltfReference,
-               "nodes[0]"},
-        Broken{"mesh_outside", R"("nodes":[{"mesh":0}])", Code::kGltfReference, "nodes[0]"},
-        Broken{"skin_joint_outside", R"("nodes":[{}],"skins":[{"joints":[3]}])",
-               Code::kGltfReference, "skins[0]"},
-        Broken{"no_joints", R"("nodes":[{}],"skins":[{"joints":[]}])", Code::kGltfBroken,
-               "at least one joint"},
-        Broken{"short_binds",
-               R"("nodes":[{},{}],"skins":[{"joints":[0,1],"inverseBindMatrices":0}])",
-               Code::kGltfBroken, "skins[0]"},
-        Broken{
+        BrokenPart{"own_child", R"("nodes":[{"children":[0]}])", Code::kNodeCycle, "node 0"},
+        BrokenPart{"cycle", R"("nodes":[{"children":[1]},{"children":[2]},{"children":[0]}])",
+                   Code::kNodeCycle, "<-"},
+        BrokenPart{"two_parents", R"("nodes":[{"children":[2]},{"children":[2]},{}])",
+                   Code::kNodeCycle, "one parent"},
+        BrokenPart{"child_outside", R"("nodes":[{"children":[7]}])", Code::kGltfReference,
+                   "an index below 1"},
+        BrokenPart{"negative_child", R"("nodes":[{"children":[-1]}])", Code::kGltfReference,
+                   "nodes[0]"},
+        BrokenPart{"mesh_outside", R"("nodes":[{"mesh":0}])", Code::kGltfReference, "nodes[0]"},
+        BrokenPart{"skin_joint_outside", R"("nodes":[{}],"skins":[{"joints":[3]}])",
+                   Code::kGltfReference, "skins[0]"},
+        BrokenPart{"no_joints", R"("nodes":[{}],"skins":[{"joints":[]}])", Code::kGltfBroken,
+                   "at least one joint"},
+        BrokenPart{"short_binds",
+                   R"("nodes":[{},{}],"skins":[{"joints":[0,1],"inverseBindMatrices":0}])",
+                   Code::kGltfBroken, "skins[0]"},
+        BrokenPart{
             "sampler_outside",
             R"("nodes":[{}],"animations":[{"channels":[{"sampler":4,"target":{"node":0,"path":"scale"}}],"samplers":[]}])",
             Code::kGltfReference, "sampler"},
-        Broken{
+        BrokenPart{
             "falling_times",
             R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"scale"}}],"samplers":[{"input":2,"output":1}]}])",
             Code::kGltfBroken, "ascending"},
-        Broken{
+        BrokenPart{
             "not_a_number",
             R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"scale"}}],"samplers":[{"input":3,"output":1}]}])",
             Code::kNumberBad, "finite"},
-        Broken{
+        BrokenPart{
             "wrong_width",
             R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"rotation"}}],"samplers":[{"input":0,"output":1}]}])",
             Code::kGltfBroken, "animations[0]"},
-        Broken{
+        BrokenPart{
             "unknown_path",
             R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"colour"}}],"samplers":[{"input":0,"output":1}]}])",
             Code::kGltfBroken, "translation, rotation, scale or weights"},
-        Broken{
+        BrokenPart{
             "twice_driven",
             R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"scale"}},{"sampler":0,"target":{"node":0,"path":"scale"}}],"samplers":[{"input":0,"output":1}]}])",
             Code::kGltfBroken, "one channel each"},
-        Broken{
+        BrokenPart{
             "vertex_outside",
             R"("nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"POSITION":1},"indices":4}]}])",
             Code::kGltfReference, "vertex 9 of 2"},
-        Broken{"accessor_outside",
-               R"("nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"POSITION":99}}]}])",
-               Code::kGltfReference, "index 99"},
-        Broken{"no_positions",
-               R"("nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"NORMAL":1}}]}])",
-               Code::kGltfUnsupported, "no POSITION"},
-        Broken{"zero_turn", R"("nodes":[{"rotation":[0,0,0,0]}])", Code::kNumberBad,
-               "unit quaternion"},
-        Broken{"short_place", R"("nodes":[{"translation":[1,2]}])", Code::kGltfBroken,
-               "wrong length"},
-        Broken{"required", R"("extensionsRequired":["EXT_other_geometry"])", Code::kGltfUnsupported,
-               "EXT_other_geometry"},
-        Broken{"root_outside", R"("nodes":[{}],"scenes":[{"nodes":[5]}])", Code::kGltfReference,
-               "scenes"},
-        Broken{"words_for_numbers", R"("nodes":[{"translation":["a","b","c"]}])", Code::kGltfBroken,
-               "numbers"}),
+        BrokenPart{
+            "accessor_outside",
+            R"("nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"POSITION":99}}]}])",
+            Code::kGltfReference, "index 99"},
+        BrokenPart{
+            "no_positions",
+            R"("nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"NORMAL":1}}]}])",
+            Code::kGltfUnsupported, "no POSITION"},
+        BrokenPart{"zero_turn", R"("nodes":[{"rotation":[0,0,0,0]}])", Code::kNumberBad,
+                   "unit quaternion"},
+        BrokenPart{"short_place", R"("nodes":[{"translation":[1,2]}])", Code::kGltfBroken,
+                   "wrong length"},
+        BrokenPart{"required", R"("extensionsRequired":["EXT_other_geometry"])",
+                   Code::kGltfUnsupported, "EXT_other_geometry"},
+        BrokenPart{"root_outside", R"("nodes":[{}],"scenes":[{"nodes":[5]}])", Code::kGltfReference,
+                   "scenes"},
+        BrokenPart{"words_for_numbers", R"("nodes":[{"translation":["a","b","c"]}])",
+                   Code::kGltfBroken, "numbers"}),
     [](const auto& param) { return param.param.what; });
 
 TEST(GltfTest, AccessorsOutsideTheirViewAreRefused) {

@@ -3,6 +3,7 @@
 #include <numbers>
 #include <set>
 
+#include "base/at.h"
 #include "mellow/bake.h"
 #include "mellow/fit.h"
 #include "mellow/pose.h"
@@ -26,8 +27,6 @@ using test::of_code;
 using test::pack_text;
 using test::TempFolder;
 using test::write_text;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 std::vector<std::string> names(const Skeleton& skeleton) {
     std::vector<std::string> out;

@@ -49,7 +49,7 @@ TEST(RateTest, ShortDecimalsOfFilesSnapToUsualRates) {
 
 // --------------------------------------------------------------------------------------- curves
 
-std::vector<double> at(const Curve& curve, bool rotation, std::vector<double> seconds) {
+std::vector<double> at_time(const Curve& curve, bool rotation, std::vector<double> seconds) {
     std::vector<double> out(seconds.size() * static_cast<std::size_t>(curve.width));
     sample(curve, rotation, seconds, out.data());
     return out;
@@ -57,19 +57,20 @@ std::vector<double> at(const Curve& curve, bool rotation, std::vector<double> se
 
 TEST(CurveTest, StepHoldsTheEarlierKeyUntilTheNext) {
     const Curve c{Interpolation::kStep, 1, {1, 2, 3}, {10, 20, 30}};
-    EXPECT_EQ(at(c, false, {0, 1, 1.999, 2, 2.5, 3, 9}),
+    EXPECT_EQ(at_time(c, false, {0, 1, 1.999, 2, 2.5, 3, 9}),
               (std::vector<double>{10, 10, 10, 20, 20, 30, 30}));
 }
 
 TEST(CurveTest, LinearMixesAndHoldsBeyondTheEnds) {
     const Curve c{Interpolation::kLinear, 2, {0, 2}, {0, 10, 4, 20}};
-    EXPECT_EQ(at(c, false, {-1, 0.5, 2, 3}), (std::vector<double>{0, 10, 1, 12.5, 4, 20, 4, 20}));
+    EXPECT_EQ(at_time(c, false, {-1, 0.5, 2, 3}),
+              (std::vector<double>{0, 10, 1, 12.5, 4, 20, 4, 20}));
 }
 
 TEST(CurveTest, OneKeyHoldsAlways) {
     for (const auto kind : {Interpolation::kStep, Interpolation::kLinear})
-        EXPECT_EQ(at({kind, 1, {5}, {7}}, false, {0, 5, 9}), (std::vector<double>{7, 7, 7}));
-    EXPECT_EQ(at({Interpolation::kCubicSpline, 1, {5}, {99, 7, 99}}, false, {0, 5, 9}),
+        EXPECT_EQ(at_time({kind, 1, {5}, {7}}, false, {0, 5, 9}), (std::vector<double>{7, 7, 7}));
+    EXPECT_EQ(at_time({Interpolation::kCubicSpline, 1, {5}, {99, 7, 99}}, false, {0, 5, 9}),
               (std::vector<double>{7, 7, 7}));
 }
 
@@ -78,15 +79,15 @@ TEST(CurveTest, CubicSplineAsTheSpecificationSays) {
     // v0 = 1, b0 = 3, v1 = 5, a1 = -2, td = 2, t = 1/4:
     //   0.84375*1 + 2*0.140625*3 + 0.15625*5 + 2*(-0.046875)*(-2) = 2.65625
     const Curve c{Interpolation::kCubicSpline, 1, {10, 12}, {0, 1, 3, -2, 5, 0}};
-    EXPECT_DOUBLE_EQ(at(c, false, {10.5})[0], 2.65625);
-    EXPECT_DOUBLE_EQ(at(c, false, {10})[0], 1);
-    EXPECT_DOUBLE_EQ(at(c, false, {12})[0], 5);
+    EXPECT_DOUBLE_EQ(at_time(c, false, {10.5})[0], 2.65625);
+    EXPECT_DOUBLE_EQ(at_time(c, false, {10})[0], 1);
+    EXPECT_DOUBLE_EQ(at_time(c, false, {12})[0], 5);
 }
 
 TEST(CurveTest, CubicSplineOfRotationsIsNormalised) {
     const Curve c{Interpolation::kCubicSpline, 4, {0, 1}, {0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0,
                                                            0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0}};
-    const auto q = at(c, true, {0.5});
+    const auto q = at_time(c, true, {0.5});
     // Half of (0,0,0,1) and half of (1,0,0,0), made unit: a quarter turn about X.
     EXPECT_NEAR(q[0], std::sqrt(0.5), 1e-15);
     EXPECT_NEAR(q[3], std::sqrt(0.5), 1e-15);
@@ -96,14 +97,14 @@ TEST(CurveTest, LinearRotationsAreSphericalAndShort) {
     // From 0 to 90 degrees about Y, the second key on the other hemisphere: a third is 30 degrees.
     const double h = std::sqrt(0.5);
     const Curve c{Interpolation::kLinear, 4, {0, 3}, {0, 0, 0, 1, 0, -h, 0, -h}};
-    const auto q = at(c, true, {1});
+    const auto q = at_time(c, true, {1});
     EXPECT_NEAR(std::abs(q[1]), std::sin(std::numbers::pi / 12), 1e-14);
     EXPECT_NEAR(std::abs(q[3]), std::cos(std::numbers::pi / 12), 1e-14);
 }
 
 TEST(CurveTest, AnyOrderOfTimesGivesTheSame) {
     const Curve c{Interpolation::kLinear, 1, {0, 1, 2, 3, 4}, {0, 1, 4, 9, 16}};
-    EXPECT_EQ(at(c, false, {3.5, 0.5, 2.5}), (std::vector<double>{12.5, 0.5, 6.5}));
+    EXPECT_EQ(at_time(c, false, {3.5, 0.5, 2.5}), (std::vector<double>{12.5, 0.5, 6.5}));
 }
 
 // ---------------------------------------------------------------------------------- conventions

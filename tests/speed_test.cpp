@@ -6,6 +6,7 @@
 #include <new>
 #include <numbers>
 
+#include "base/at.h"
 #include "mellow/bake.h"
 #include "mellow/parallel.h"
 #include "packing.h"
@@ -33,8 +34,6 @@ using test::add_node;
 using test::key;
 using test::key_turn;
 using test::sheet;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// One node of every kind of rule and layer, all driven.
 struct EveryRule {

@@ -20,6 +20,9 @@
 
 namespace mellow {
 
+/// No key of a file may lie further from zero; 115 days, so that frames at any rate are exact.
+inline constexpr double kLongest_s = 1e7;
+
 /// What a reader may be asked to take. Beyond a limit it fails with `limit`.
 struct ReadLimits {
     std::size_t file_bytes = std::size_t{1} << 31;

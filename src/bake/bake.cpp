@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 
+#include "base/at.h"
 #include "base/kernel.h"
 #include "base/turn_over.h"
 #include "mellow/parallel.h"
@@ -17,8 +18,6 @@ constexpr int kChunkTiles = 16;
 constexpr int kChunk = kChunkTiles * kTileFrames;
 /// A matrix whose axes are square to each other within this is free of shear.
 constexpr double kSquare = 1e-9;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// One tile of a joint: local channels as in PoseTile, and how far its axes are from square.
 struct LocalRows {

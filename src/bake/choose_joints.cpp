@@ -3,12 +3,11 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/at.h"
 #include "mellow/bake.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// Nodes whose own local transform changes: keyed, or driven by rules.
 std::vector<bool> moved_nodes(const Scene& scene, const std::vector<int>& driven) {

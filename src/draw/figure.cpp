@@ -2,10 +2,10 @@
 
 #include <cstring>
 
+#include "base/at.h"
+
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 std::size_t triangle_count(const Primitive& p) {
     return p.mode != 4 ? 0 : (p.indices.empty() ? p.positions.size() : p.indices.size()) / 3;

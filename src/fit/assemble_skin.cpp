@@ -3,12 +3,11 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/at.h"
 #include "mellow/fit.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 double difference(const Affine& a, const Affine& b) {
     const Vec3 d[4] = {a.x - b.x, a.y - b.y, a.z - b.z, a.o - b.o};

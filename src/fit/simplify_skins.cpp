@@ -3,12 +3,11 @@
 #include <algorithm>
 #include <map>
 
+#include "base/at.h"
 #include "mellow/fit.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// For each node, itself when it is a joint of the skeleton, else the nearest joint above; where
 /// there is none, the first joint there is.

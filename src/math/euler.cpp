@@ -10,7 +10,7 @@ namespace mellow {
 namespace {
 
 constexpr double kTurn = 2 * std::numbers::pi;
-constexpr std::array<std::string_view, 6> kNames{"XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"};
+constexpr std::array<std::string_view, 6> kOrders{"XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"};
 
 Vec3 axis(int i) { return {i == 0 ? 1.0 : 0.0, i == 1 ? 1.0 : 0.0, i == 2 ? 1.0 : 0.0}; }
 
@@ -27,11 +27,11 @@ double largest_change(const EulerAngles& a, const EulerAngles& b) {
 
 }  // namespace
 
-std::string_view name(EulerOrder order) { return kNames[static_cast<std::size_t>(order)]; }
+std::string_view name(EulerOrder order) { return kOrders[static_cast<std::size_t>(order)]; }
 
 std::optional<EulerOrder> parse_euler_order(std::string_view text) {
-    for (std::size_t i = 0; i < kNames.size(); ++i)
-        if (kNames[i] == text) return static_cast<EulerOrder>(i);
+    for (std::size_t i = 0; i < kOrders.size(); ++i)
+        if (kOrders[i] == text) return static_cast<EulerOrder>(i);
     return {};
 }
 

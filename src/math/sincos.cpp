@@ -10,7 +10,7 @@ namespace {
 
 constexpr double kMost = 1e5;
 
-constexpr std::size_t kLanes = 16;
+constexpr std::size_t kTurns = 16;
 
 MELLOW_KERNEL void kernel(const double* angles, double* sines, double* cosines) {
     // Adding and taking away 1.5 * 2^52 rounds to a whole number; its lowest bits are the quadrant.
@@ -18,7 +18,7 @@ MELLOW_KERNEL void kernel(const double* angles, double* sines, double* cosines) 
     constexpr double kHalfPi1 = 1.57079632673412561417e+00, kHalfPi2 = 6.07710050630396597660e-11,
                      kHalfPi3 = 2.02226624879595063154e-21;
 #pragma GCC ivdep
-    for (std::size_t i = 0; i < kLanes; ++i) {
+    for (std::size_t i = 0; i < kTurns; ++i) {
         const double whole = (angles[i] * 0.63661977236758134308 + kRound) - kRound;
         const double x = ((angles[i] - whole * kHalfPi1) - whole * kHalfPi2) - whole * kHalfPi3;
         const double z = x * x;
@@ -51,10 +51,10 @@ MELLOW_KERNEL void kernel(const double* angles, double* sines, double* cosines) 
 
 void sincos(const double* angles, std::size_t count, double* sines, double* cosines) {
     std::size_t done = 0;
-    for (; done + kLanes <= count; done += kLanes)
+    for (; done + kTurns <= count; done += kTurns)
         kernel(angles + done, sines + done, cosines + done);
     if (done < count) {
-        double rest[kLanes] = {}, s[kLanes], c[kLanes];
+        double rest[kTurns] = {}, s[kTurns], c[kTurns];
         std::copy(angles + done, angles + count, rest);
         kernel(rest, s, c);
         std::copy_n(s, count - done, sines + done);

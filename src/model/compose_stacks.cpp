@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/at.h"
 #include "mellow/scene.h"
 #include "model/cubic_fit.h"
 
@@ -11,8 +12,6 @@ namespace mellow {
 namespace {
 
 constexpr double kTurn_rad = 1e-7, kPlace_m = 1e-7, kRatio = 1e-7;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// Beyond 100 the difference counts in proportion: double precision has no more to give.
 double largest_difference(const double* a, const double* b, std::size_t width) {

@@ -2,12 +2,11 @@
 
 #include <fmt/format.h>
 
+#include "base/at.h"
 #include "base/text.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 struct Namer {
     const Scene& scene;

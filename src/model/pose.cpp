@@ -2,10 +2,10 @@
 
 #include <algorithm>
 
+#include "base/at.h"
+
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 Vec3 as_vec(const Float3& p) { return {p[0], p[1], p[2]}; }
 

@@ -4,10 +4,10 @@
 #include <cmath>
 #include <cstddef>
 
+#include "base/at.h"
+
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 double bezier(double a, double b, double c, double d, double s) {
     const double r = 1 - s;

@@ -5,18 +5,15 @@
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
-#include <numbers>
 #include <set>
 
+#include "base/at.h"
+#include "math/degrees.h"
 #include "mellow/fit.h"
 #include "mellow/node_mask.h"
 
 namespace mellow {
 namespace {
-
-constexpr double kDegrees = 180 / std::numbers::pi;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// What a camera of a file says: vertical field of view in degrees and aspect; 0 where it does not.
 struct Lens {

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include "math/degrees.h"
+
 namespace mellow {
 
 using Json = nlohmann::ordered_json;

@@ -9,8 +9,6 @@
 
 namespace mellow {
 
-inline constexpr double kDegrees = 57.29577951308232;  ///< per radian
-
 /// Figures for people to read: nine digits are plenty and keep last-bit noise out of diffs.
 double tidy(double v);
 

@@ -5,7 +5,9 @@
 #include <algorithm>
 #include <optional>
 
+#include "base/at.h"
 #include "crate/hash.h"
+#include "math/degrees.h"
 #include "mellow/bake.h"
 #include "mellow/crate.h"
 #include "mellow/fit.h"
@@ -19,8 +21,6 @@
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;  // 1 mm, half a degree
 constexpr double kFastTurn_rad = 2.6;                       // 150 degrees a sample
@@ -253,7 +253,7 @@ class Packer {
                 report_.findings.push_back(
                     {Code::kFastTurn, Severity::kWarning, where,
                      fmt::format("{:.0f} degrees from sample {} to {}",
-                                 loss.fastest_turn_rad * 57.29577951, loss.fastest_sample - 1,
+                                 loss.fastest_turn_rad * kDegrees, loss.fastest_sample - 1,
                                  loss.fastest_sample),
                      "less than half a turn per sample",
                      fmt::format("a target rate of {}",
@@ -281,7 +281,7 @@ class Packer {
                 {Code::kLoopOpen, Severity::kWarning, where,
                  fmt::format(
                      "last and first pose differ by {:.1f} mm, {:.2f} degrees{}, weight {:.3f}",
-                     gap.distance_m * 1000, gap.angle_rad * 57.29577951,
+                     gap.distance_m * 1000, gap.angle_rad * kDegrees,
                      gap.joint < 0 ? ""
                                    : fmt::format(" at \"{}\"", source_->skeleton()[gap.joint].name),
                      gap.weight),

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <set>
 
+#include "base/at.h"
 #include "crate/hash.h"
 #include "mellow/fit.h"
 #include "mellow/read.h"
@@ -14,8 +15,6 @@
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 Result<Bytes> load(PackReport& report, const std::string& role, const std::filesystem::path& path) {
     MELLOW_TRY(Bytes bytes, read_file(path));

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "math/degrees.h"
 #include "mellow/pack.h"
 #include "pack/clip_json.h"
 

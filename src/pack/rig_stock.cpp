@@ -2,13 +2,12 @@
 
 #include <fmt/format.h>
 
+#include "base/at.h"
 #include "mellow/read.h"
 #include "mellow/stock.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// Nodes whose own local transform changes, by keys or by rules.
 std::vector<bool> moved_nodes(const Scene& scene, const Rig& rig) {

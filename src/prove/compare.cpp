@@ -5,16 +5,15 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <numbers>
 
+#include "base/at.h"
 #include "base/text.h"
+#include "math/degrees.h"
 #include "mellow/parallel.h"
 #include "mellow/pose.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 std::vector<int> joints_of(const Scene& scene) {
     std::vector<bool> joint(scene.nodes.size(), false);
@@ -93,7 +92,7 @@ struct WeightPair {
 };
 
 double turned(const Affine& a, const Affine& b) {
-    return angle_between(rotation_of(a), rotation_of(b)) * 180 / std::numbers::pi;
+    return angle_between(rotation_of(a), rotation_of(b)) * kDegrees;
 }
 
 class Comparer {

@@ -6,15 +6,14 @@
 #include <array>
 #include <cmath>
 #include <map>
-#include <numbers>
 
+#include "base/at.h"
+#include "math/degrees.h"
 #include "mellow/parallel.h"
 #include "mellow/playback.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 Finding unproven(const std::string& clip, std::string found, std::string expected) {
     return {Code::kProofFailed,
@@ -98,8 +97,7 @@ void compare_joints(const std::vector<JointPair>& pairs, const Scene& skin, cons
         // What is flat has no orientation to compare; its vertices say whether it is right.
         const double thin = std::min({length(wanted.x), length(wanted.y), length(wanted.z)});
         if (thin < 1e-6) continue;
-        const double angle =
-            angle_between(rotation_of(wanted), rotation_of(got)) * 180 / std::numbers::pi;
+        const double angle = angle_between(rotation_of(wanted), rotation_of(got)) * kDegrees;
         proof.rotation_degrees.add(angle, k, name);
         kind.rotation_degrees.add(angle, k, name);
     }

@@ -5,12 +5,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/at.h"
+
 namespace mellow {
 namespace {
 
 constexpr std::int64_t kShortStill = 3;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 std::vector<NodeClass> classify(const Scene& scene) {
     const std::size_t count = scene.nodes.size();

@@ -6,6 +6,7 @@
 #include <cstring>
 #include <numbers>
 
+#include "base/at.h"
 #include "base/number.h"
 #include "math/sincos.h"
 #include "mellow/parallel.h"
@@ -15,8 +16,6 @@ namespace {
 
 constexpr std::size_t kBlock = 16;  // frames whose numbers stay near the processor
 constexpr std::size_t kRunBytes = 1 << 21;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; }
 

@@ -4,13 +4,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/at.h"
 #include "read/collada_build.h"
 #include "read/influences.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 Affine matrix_at(const std::vector<double>& n, std::size_t i) {
     const double* m = &n[16 * i];

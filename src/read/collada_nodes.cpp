@@ -4,12 +4,11 @@
 #include <cmath>
 #include <numbers>
 
+#include "math/degrees.h"
 #include "read/collada_build.h"
 
 namespace mellow {
 namespace {
-
-constexpr double kRadians = std::numbers::pi / 180;
 
 void read_asset(ColladaBuild& build) {
     ColladaDocument& doc = build.doc;

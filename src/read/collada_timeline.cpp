@@ -5,17 +5,14 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
-#include <numbers>
 #include <set>
 
+#include "base/at.h"
+#include "math/degrees.h"
 #include "read/collada_build.h"
 
 namespace mellow {
 namespace {
-
-constexpr double kRadians = std::numbers::pi / 180, kLongest_s = 1e7;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// "node/rotateX.ANGLE" taken apart. `member` is what follows the last point, `cells` the numbers
 /// in brackets.

@@ -1,12 +1,11 @@
 // glTF 2.0: nodes, skins and scenes; the other parts are in the files beside this one.
 #include <algorithm>
 
+#include "base/at.h"
 #include "read/gltf_document.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 bool sound_rotation(const std::vector<double>& r) {
     return std::abs(r[0] * r[0] + r[1] * r[1] + r[2] * r[2] + r[3] * r[3] - 1) < 0.01;

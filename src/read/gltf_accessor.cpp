@@ -282,7 +282,6 @@ KeyTimes GltfDocument::read_times(int accessor, const JsonPath& path) {
     const auto known = times_.find(accessor);
     if (known != times_.end()) return known->second;
     KeyTimes times(read(accessor, 1, path));
-    constexpr double kLongest_s = 1e7;  // 115 days: frames at any rate are then exact
     for (std::size_t k = 0; k < times.size(); ++k)
         if (times[k] < 0 || times[k] > kLongest_s || (k > 0 && times[k] <= times[k - 1])) {
             fail(Code::kGltfBroken, path,

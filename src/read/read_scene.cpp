@@ -13,7 +13,7 @@
 namespace mellow {
 namespace {
 
-constexpr std::size_t kRunBytes = 1 << 22;
+constexpr std::size_t kPieceBytes = 1 << 22;
 
 struct FileHandle {
     int fd;
@@ -52,7 +52,7 @@ Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& lim
                        ""};
     Bytes bytes(static_cast<std::size_t>(info.st_size));
     // Large files in pieces on several threads: copying and fresh memory cost more than the disk.
-    const std::size_t runs = bytes.size() / kRunBytes + 1;
+    const std::size_t runs = bytes.size() / kPieceBytes + 1;
     std::vector<std::size_t> have(runs, 0);
     std::vector<int> errors(runs, 0);
     const auto start = [&](std::size_t run) { return bytes.size() * run / runs; };

@@ -4,14 +4,11 @@
 
 #include <algorithm>
 
+#include "base/at.h"
 #include "base/text.h"
 
 namespace mellow {
-namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
-
-}  // namespace
+namespace {}  // namespace
 
 std::string part_words(int parts) {
     std::vector<std::string> words;

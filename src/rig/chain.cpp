@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "base/fixed.h"
+#include "math/degrees.h"
 #include "model/lanes.h"
 #include "rig/chain_curve.h"
 #include "rig/rules.h"
@@ -218,7 +219,7 @@ Result<BoundChain> bind(const ChainRule& rule, Binder& binder) {
     bound.parent = row_above(binder, bound.joints[0]);
     bound.stretch = rule.stretch;
     bound.end_follows = rule.end_follows_goal;
-    bound.limit_rad = rule.limit * std::numbers::pi / 180;
+    bound.limit_rad = rule.limit * kRadians;
     bound.tolerance = rule.tolerance;
     bound.iterations = rule.iterations;
     const int end = rule.along.empty() ? bound.goal : bound.along.back();

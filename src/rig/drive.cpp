@@ -3,9 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <numbers>
 
 #include "base/text.h"
+#include "math/degrees.h"
 #include "model/lanes.h"
 #include "rig/rules.h"
 #include "rig/sheet_words.h"
@@ -17,7 +17,6 @@ namespace {
 using Of = DriveInput::Of;
 using To = DriveRule::To;
 
-constexpr double kDegrees = 180 / std::numbers::pi;
 const std::vector<std::string> kInputs{"swing", "twist", "position", "world", "distance", "scalar"};
 const std::vector<std::string> kOutputs{"turn", "position", "scale"};
 
@@ -122,8 +121,6 @@ Result<int> morph_scalar(const DriveRule& rule, Binder& binder) {
     return binder.morphs().offset[static_cast<std::size_t>(node)] +
            static_cast<int>(target - targets.begin());
 }
-
-int axis_number(Vec3 axis) { return std::abs(axis.x) > 0.5 ? 0 : std::abs(axis.y) > 0.5 ? 1 : 2; }
 
 Status bind_output(const DriveRule& rule, Binder& binder, BoundDrive& bound,
                    const std::string& words) {

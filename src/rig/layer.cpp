@@ -2,8 +2,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <numbers>
 
+#include "math/degrees.h"
 #include "model/lanes.h"
 #include "rig/noise.h"
 #include "rig/rules.h"
@@ -13,7 +13,7 @@ namespace {
 
 using Kind = Layer::Kind;
 
-double radians(double degrees) { return degrees * std::numbers::pi / 180; }
+double radians(double degrees) { return degrees * kRadians; }
 
 double weight_of(const BoundLayer& bound, double seconds) {
     const Layer& layer = bound.layer;

@@ -4,16 +4,15 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <optional>
 
+#include "base/at.h"
+#include "math/degrees.h"
 #include "model/lanes.h"
 #include "rig/plan.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// Where a node must be at one moment, as far as that is known.
 struct Wanted {
@@ -263,9 +262,9 @@ class Lifter {
                 const Affine got = tile.world(pairs_[i].node, 0);
                 const double mm = length(got.o - place(pairs_[i].node)) * 1000;
                 if (mm > error.worst_mm) error.worst_mm = mm, error.sample = k;
-                error.worst_degrees = std::max(
-                    error.worst_degrees,
-                    angle_between(orientation(got), turn(pairs_[i].node)) * 180 / std::numbers::pi);
+                error.worst_degrees =
+                    std::max(error.worst_degrees,
+                             angle_between(orientation(got), turn(pairs_[i].node)) * kDegrees);
             }
         });
         return {};

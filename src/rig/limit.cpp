@@ -2,8 +2,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <numbers>
 
+#include "math/degrees.h"
 #include "model/lanes.h"
 #include "rig/rules.h"
 #include "rig/sheet_words.h"
@@ -11,9 +11,9 @@
 namespace mellow {
 namespace {
 
-using Of = LimitRule::Of;
+using LimitOf = LimitRule::Of;
 
-bool is_angle(Of of) { return of == Of::kTwist || of == Of::kSwing; }
+bool is_angle(LimitOf of) { return of == LimitOf::kTwist || of == LimitOf::kSwing; }
 
 Vec3 limited_place(const BoundLimit& r, Vec3 v) {
     const double along = dot(v, r.axis);
@@ -25,7 +25,7 @@ Quat limited_turn(const BoundLimit& r, Quat turn) {
     const Quat away = conjugate(r.rest) * turn;
     const double twist = twist_angle(away, r.axis);
     const Quat swing = away * conjugate(from_axis_angle(r.axis, twist));
-    if (r.of == Of::kTwist) {
+    if (r.of == LimitOf::kTwist) {
         const double kept = std::clamp(twist, r.least, r.most);
         return kept == twist ? turn : r.rest * swing * from_axis_angle(r.axis, kept);
     }
@@ -36,28 +36,26 @@ Quat limited_turn(const BoundLimit& r, Quat turn) {
     return r.rest * from_axis_angle(hinge, r.most) * from_axis_angle(r.axis, twist);
 }
 
-int axis_number(Vec3 axis) { return std::abs(axis.x) > 0.5 ? 0 : std::abs(axis.y) > 0.5 ? 1 : 2; }
-
 }  // namespace
 
 LimitRule read_limit(TomlTable& t) {
     LimitRule rule;
     rule.node = t.text("node");
     const std::string of = t.choice("of", {"scale", "position", "world", "twist", "swing"});
-    rule.of = of == "scale"      ? Of::kScale
-              : of == "position" ? Of::kPosition
-              : of == "world"    ? Of::kWorld
-              : of == "twist"    ? Of::kTwist
-                                 : Of::kSwing;
+    rule.of = of == "scale"      ? LimitOf::kScale
+              : of == "position" ? LimitOf::kPosition
+              : of == "world"    ? LimitOf::kWorld
+              : of == "twist"    ? LimitOf::kTwist
+                                 : LimitOf::kSwing;
     rule.axis = read_axis(t, "axis");
-    rule.least = rule.of == Of::kSwing ? 0 : t.number("least", -1e30);
+    rule.least = rule.of == LimitOf::kSwing ? 0 : t.number("least", -1e30);
     rule.most = t.number("most", 1e30);
     if (rule.most < rule.least)
         t.fail(Code::kValueBad, "most", fmt::format("{} below least, {}", rule.most, rule.least),
                "least <= most");
-    if (!t.has("most") && (rule.of == Of::kSwing || !t.has("least")))
+    if (!t.has("most") && (rule.of == LimitOf::kSwing || !t.has("least")))
         t.fail(Code::kKeyMissing, "", "no bound", "least, most or both", "add: most = ...");
-    if (is_angle(rule.of) && (rule.of == Of::kSwing || t.has("least")) && rule.least < -180)
+    if (is_angle(rule.of) && (rule.of == LimitOf::kSwing || t.has("least")) && rule.least < -180)
         t.fail(Code::kValueBad, "least", fmt::format("{}", rule.least), "-180 to 180 degrees");
     return rule;
 }
@@ -65,10 +63,10 @@ LimitRule read_limit(TomlTable& t) {
 void convert(LimitRule& rule, const Conversion& c) {
     const bool turned_round = dot(c.vector(rule.axis), Vec3{1, 1, 1}) < 0;
     rule.axis = c.vector(rule.axis);
-    if (rule.of == Of::kPosition || rule.of == Of::kWorld)
+    if (rule.of == LimitOf::kPosition || rule.of == LimitOf::kWorld)
         rule.least *= c.scale(), rule.most *= c.scale();
     // A scale has no sign along its axis.
-    if (rule.of == Of::kScale && turned_round) rule.axis = -rule.axis;
+    if (rule.of == LimitOf::kScale && turned_round) rule.axis = -rule.axis;
 }
 
 Result<BoundLimit> bind(const LimitRule& rule, Binder& binder) {
@@ -77,18 +75,18 @@ Result<BoundLimit> bind(const LimitRule& rule, Binder& binder) {
     bound.parent = row_above(binder, bound.node);
     bound.of = rule.of;
     bound.axis = rule.axis;
-    const double k = is_angle(rule.of) ? std::numbers::pi / 180 : 1;
+    const double k = is_angle(rule.of) ? kRadians : 1;
     bound.least = rule.least * k;
     bound.most = rule.most * k;
     bound.rest = binder.rest_local(bound.node).r;
     binder.begins_from_keys(bound.node);
-    if (rule.of == Of::kWorld) binder.reads_world(binder.parent(bound.node));
+    if (rule.of == LimitOf::kWorld) binder.reads_world(binder.parent(bound.node));
     static const char* const kWords[] = {"scale", "position", "world", "twist", "swing"};
     binder.line(fmt::format("limit {} of {}", kWords[static_cast<int>(rule.of)], rule.node));
     const int axis = axis_number(rule.axis), kind = static_cast<int>(rule.of);
-    const int part = is_angle(rule.of)       ? static_cast<int>(kOrientation)
-                     : rule.of == Of::kScale ? kScaleX << axis
-                                             : kPositionX << axis;
+    const int part = is_angle(rule.of)            ? static_cast<int>(kOrientation)
+                     : rule.of == LimitOf::kScale ? kScaleX << axis
+                                                  : kPositionX << axis;
     // Limits of one node go in the order of what they limit, then of the axis.
     MELLOW_CHECK(binder.writes(bound.node, part, WriteStage::kLimit, kind * 3 + axis));
     return bound;
@@ -100,12 +98,12 @@ void run(const BoundLimit& rule, PoseTile& tile) {
     for (int f = 0; f < kF; ++f) {
         if (is_angle(rule.of)) {
             store4(local + 3 * kF, f, limited_turn(rule, load4(local + 3 * kF, f)));
-        } else if (rule.of == Of::kWorld) {
+        } else if (rule.of == LimitOf::kWorld) {
             const Affine above = load_affine(parent, f);
             const Vec3 place = apply(above, load3(local, f)), kept = limited_place(rule, place);
             if (!(kept == place)) store3(local, f, apply(inverse(above), kept));
         } else {
-            double* rows = rule.of == Of::kScale ? local + 7 * kF : local;
+            double* rows = rule.of == LimitOf::kScale ? local + 7 * kF : local;
             store3(rows, f, limited_place(rule, load3(rows, f)));
         }
     }

@@ -4,14 +4,13 @@
 #include <cmath>
 #include <set>
 
+#include "base/at.h"
 #include "model/lanes.h"
 #include "rig/key_plan.h"
 #include "rig/smooth_keys.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 void fill(double* lanes, double value) { std::fill_n(lanes, kTileFrames, value); }
 

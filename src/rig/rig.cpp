@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "base/at.h"
 #include "base/kernel.h"
 #include "model/lanes.h"
 #include "rig/order.h"
@@ -11,8 +12,6 @@
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 MELLOW_KERNEL void world_kernel(const double* parent, const double* local, double* world) {
 #pragma GCC ivdep

@@ -14,12 +14,12 @@ namespace {
 using Body = decltype(Rule::body);
 
 /// A kind and how it is read; in the order of the variant.
-struct Kind {
+struct RuleKind {
     std::string word;
     Body (*read)(TomlTable&);
 };
-const std::vector<Kind>& kinds() {
-    static const std::vector<Kind> all{
+const std::vector<RuleKind>& kinds() {
+    static const std::vector<RuleKind> all{
         {"follow", [](TomlTable& t) { return Body(read_follow(t)); }},
         {"aim", [](TomlTable& t) { return Body(read_aim(t)); }},
         {"limb", [](TomlTable& t) { return Body(read_limb(t)); }},
@@ -52,7 +52,7 @@ Result<Scalar> read_scalar(TomlTable& t) {
 const std::vector<std::string>& rule_kinds() {
     static const std::vector<std::string> words = [] {
         std::vector<std::string> all;
-        for (const Kind& kind : kinds()) all.push_back(kind.word);
+        for (const RuleKind& kind : kinds()) all.push_back(kind.word);
         return all;
     }();
     return words;
@@ -84,7 +84,7 @@ Result<RigSheet> parse_rig_sheet(std::string_view text, const std::string& file)
         const std::string word = t.choice("kind", rule_kinds());
         Rule rule;
         rule.where = t.where("");
-        for (const Kind& kind : kinds())
+        for (const RuleKind& kind : kinds())
             if (kind.word == word) rule.body = kind.read(t);
         MELLOW_CHECK(t.done());
         sheet.rules.push_back(std::move(rule));

@@ -11,6 +11,8 @@ Vec3 read_axis(TomlTable& t, std::string_view key, const std::optional<std::stri
     return direction(parse_axis(axis).value_or(Axis::kPlusY));
 }
 
+int axis_number(Vec3 axis) { return std::abs(axis.x) > 0.5 ? 0 : std::abs(axis.y) > 0.5 ? 1 : 2; }
+
 Amount read_amount(TomlTable& t, std::string_view key, double fallback) {
     Amount amount{fallback, {}};
     if (t.is_text(key))

@@ -12,6 +12,8 @@ namespace mellow {
 
 /// "+X" ... "-Z" as a unit vector.
 Vec3 read_axis(TomlTable& t, std::string_view key, const std::optional<std::string>& fallback = {});
+/// 0, 1 or 2: which of the three a unit vector along an axis is.
+int axis_number(Vec3 axis);
 /// A number, or the name of a scalar.
 Amount read_amount(TomlTable& t, std::string_view key, double fallback);
 /// A number within bounds.

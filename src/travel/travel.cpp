@@ -5,12 +5,12 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/at.h"
+
 namespace mellow {
 namespace {
 
 constexpr Vec3 kUp{0, 1, 0};
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 Affine world_at(const Clip& clip, const Skeleton& skeleton, int joint, int sample) {
     Affine world;

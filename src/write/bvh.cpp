@@ -3,17 +3,16 @@
 
 #include <cmath>
 #include <iterator>
-#include <numbers>
 #include <set>
 
+#include "base/at.h"
+#include "math/degrees.h"
 #include "mellow/write.h"
 
 namespace mellow {
 namespace {
 
 constexpr std::string_view kPlaces = "Xposition Yposition Zposition";
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 std::string bvh_name(std::string name) {
     for (char& c : name)
@@ -166,7 +165,7 @@ class BvhWriter {
                 const Vec3 p = clean(t.t);
                 if (places_[at(j)]) fmt::format_to(to, "{:.9g} {:.9g} {:.9g} ", p.x, p.y, p.z);
                 angles[at(j)] = to_euler(t.r, order_of(j), angles[at(j)]);
-                const double k = 180 / std::numbers::pi;
+                const double k = kDegrees;
                 fmt::format_to(to, "{:.9g} {:.9g} {:.9g}", angles[at(j)][0] * k,
                                angles[at(j)][1] * k, angles[at(j)][2] * k);
             }

@@ -3,16 +3,13 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
+#include "base/at.h"
+#include "math/degrees.h"
 #include "write/collada_text.h"
 
 namespace mellow {
 namespace {
-
-constexpr double kDegrees = 180 / std::numbers::pi;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 bool joins_name(unsigned char c) {
     return std::isalnum(c) != 0 || c == '_' || c == '-' || c == '.' || c >= 0x80;

@@ -1,18 +1,16 @@
 // Animations of a COLLADA file: one curve per member, or one per matrix.
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
+#include "base/at.h"
+#include "math/degrees.h"
 #include "model/cubic_fit.h"
 #include "write/collada_text.h"
 
 namespace mellow {
 namespace {
 
-constexpr double kDegrees = 180 / std::numbers::pi;
 constexpr double kTurn_rad = 2e-7;
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// Keys of one number.
 struct Keys {

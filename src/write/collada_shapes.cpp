@@ -1,12 +1,11 @@
 // Geometries and controllers of a COLLADA file.
 #include <cstring>
 
+#include "base/at.h"
 #include "write/collada_text.h"
 
 namespace mellow {
 namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 /// Numbers of an attribute of floats or of normalised whole ones.
 std::vector<float> numbers_of(const Attribute& a, std::size_t vertices) {
