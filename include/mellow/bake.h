@@ -66,8 +66,10 @@ struct Baked {
 /// once. Quaternions stay on one hemisphere along a track and begin with w >= 0. Positions are
 /// exact to that rounding even under shear; what a joint's axes lose by shear is in `losses`.
 /// A joint whose parent joint is also its parent in the scene takes its local transform as it is.
+/// `memory`: a clip that is done with; its samples make room for the new ones, which saves fresh
+/// pages where many clips are baked.
 Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
-           const Skeleton& skeleton, const JointSources& sources);
+           const Skeleton& skeleton, const JointSources& sources, Clip memory = {});
 /// The nodes whose world matrices bake() looks at: give them to Rig::source(), which then leaves
 /// out what nobody needs.
 std::vector<int> bake_needs(const Scene& scene, const Skeleton& skeleton,

@@ -337,7 +337,7 @@ std::vector<int> bake_needs(const Scene& scene, const Skeleton& skeleton,
 }
 
 Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
-           const Skeleton& skeleton, const JointSources& sources) {
+           const Skeleton& skeleton, const JointSources& sources, Clip memory) {
     Baked out;
     Clip& clip = out.clip;
     clip.name = plan.clip;
@@ -345,12 +345,14 @@ Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
     clip.samples = plan.samples;
     clip.loop = plan.loop ? LoopForm::kClosed : LoopForm::kOnce;
     clip.period = plan.samples - 1;
-    // Memory is touched for the first time here, and on all threads.
+    clip.joints = std::move(memory.joints);
     clip.joints.resize(at(skeleton.size()));
+    // Fresh memory is touched for the first time here, and on all threads.
     parallel_for(clip.joints.size(), [&](std::size_t j) {
         const auto n = at(plan.samples);
-        clip.joints[j] = {std::vector<float>(3 * n), std::vector<float>(4 * n),
-                          std::vector<float>(3 * n)};
+        clip.joints[j].translation.resize(3 * n);
+        clip.joints[j].rotation.resize(4 * n);
+        clip.joints[j].scale.resize(3 * n);
     });
     Job job{scene, skeleton, ways_of(scene, skeleton, sources), scalar_layout(scene), poses.scalars,
             clip,  {}};

@@ -139,7 +139,7 @@ class Packer {
         const PoseSource poses =
             bound.rig.source(bake_needs(source_->scene(), source_->skeleton(), source_->sources()));
         Baked baked = bake(source_->scene(), poses, bound.planned.plan, source_->skeleton(),
-                           source_->sources());
+                           source_->sources(), std::move(memory_));
         PackedClip packed;
         packed.plan = bound.planned.plan;
         packed.timeline = bound.moved_by;
@@ -155,6 +155,7 @@ class Packer {
             write_scene(folder, assemble_clip(source_->skeleton(), clip, clip_extras(clip, out)),
                         "clip", "clips/" + clip.name + ".glb"));
         // Samples are in the file now; what stays is what the report tells.
+        memory_.joints = std::move(clip.joints);
         clip.joints = {};
         for (MorphTrack& track : clip.morphs) track.weights = {};
         for (ScalarTrack& track : clip.scalars) track.values = {};
@@ -309,6 +310,7 @@ class Packer {
     const PackOptions& options_;
     PackReport report_;
     std::optional<PackSource> source_;
+    Clip memory_;  // samples of the last clip, which are no longer needed
     Crate crate_;  // what is drawn: the skin and the first clips, as they were read back
 };
 

@@ -18,24 +18,38 @@ Quat frame_of(Vec3 along, Vec3 up) {
 }
 
 struct AimRows {
-    const double *parent, *source, *up;
+    const double *parent, *parent_turn, *source;
+    const double *up, *up_turn;  ///< a node up is the place of, or an axis of; else null
     double* local;
 };
 
-MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const double* weights) {
+/// Where up is for a node at `place`: a direction, the place of a node, or an axis of a node.
+MELLOW_KERNEL void up_kernel(const BoundAim& r, const AimRows& rows, double* ups) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) store3(ups, f, r.up);
+    if (rows.up_turn != nullptr) {
+#pragma GCC ivdep
+        for (int f = 0; f < kF; ++f) store3(ups, f, rotate(load4(rows.up_turn, f), r.up));
+    } else if (rows.up != nullptr) {
+#pragma GCC ivdep
+        for (int f = 0; f < kF; ++f)
+            store3(ups, f,
+                   load3(rows.up + 9 * kF, f) -
+                       apply(load_affine(rows.parent, f), load3(rows.local, f)));
+    }
+}
+
+MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const double* ups,
+                              const double* weights) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
         const Affine parent = load_affine(rows.parent, f);
-        const Quat above = orientation(parent), keyed = load4(rows.local + 3 * kF, f);
+        const Quat above = load4(rows.parent_turn, f), keyed = load4(rows.local + 3 * kF, f);
         const Vec3 place = apply(parent, load3(rows.local, f));
         const Vec3 way = load3(rows.source + 9 * kF, f) - place;
         const double far = length(way);
         const Vec3 u = way * (1 / (far > 1e-12 ? far : 1.0));
-        // Up: a direction, the place of a node, or an axis of a node.
-        const Affine up_world = load_affine(rows.up, f);
-        const Vec3 turned = rotate(orientation(up_world), r.up);
-        const Vec3 to_node = up_world.o - place;
-        const Vec3 up = r.up_node == kNone ? r.up : r.up_turns ? turned : to_node;
+        const Vec3 up = load3(ups, f);
         const Vec3 across = up - dot(up, u) * u;
         // Where the aim runs along up, what the rest pose has up decides.
         const Vec3 rest_up = rotate(above * r.rest, r.up_axis);
@@ -95,9 +109,9 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
         MELLOW_TRY(bound.up_node, binder.node("up node", rule.up_node));
         binder.reads_world(bound.up_node);
     }
+    bound.up_turn = rule.up_turns ? binder.reads_turn(bound.up_node) : kNone;
     MELLOW_TRY(bound.weight, binder.amount(rule.weight));
     bound.parent = row_above(binder, bound.node);
-    bound.up_turns = rule.up_turns;
     bound.up = rule.up;
     bound.up_axis = rule.up_axis;
     bound.rest = binder.rest_local(bound.node).r;
@@ -121,7 +135,7 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
     }
     binder.reads_world(bound.source);
     binder.reads_own(bound.node, kPosition);
-    binder.reads_world(binder.parent(bound.node));
+    bound.parent_turn = binder.reads_turn(binder.parent(bound.node));
     binder.line(fmt::format("aim {} -> {}", rule.node, rule.source));
     binder.begins_from_keys(bound.node);
     MELLOW_CHECK(binder.writes(bound.node, kOrientation));
@@ -129,12 +143,16 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
 }
 
 void run(const BoundAim& rule, PoseTile& tile) {
-    const int up = rule.up_node == kNone ? rule.source : rule.up_node;
-    aim_kernel(
-        rule,
-        {tile.channel(rule.parent, PoseTile::kWorld), tile.channel(rule.source, PoseTile::kWorld),
-         tile.channel(up, PoseTile::kWorld), tile.channel(rule.node, PoseTile::kLocal)},
-        weight_lanes(tile, rule.weight));
+    const AimRows rows{
+        tile.channel(rule.parent, PoseTile::kWorld),
+        tile.scalar(rule.parent_turn),
+        tile.channel(rule.source, PoseTile::kWorld),
+        rule.up_node == kNone ? nullptr : tile.channel(rule.up_node, PoseTile::kWorld),
+        rule.up_turn == kNone ? nullptr : tile.scalar(rule.up_turn),
+        tile.channel(rule.node, PoseTile::kLocal)};
+    alignas(64) double ups[3 * kF];
+    up_kernel(rule, rows, ups);
+    aim_kernel(rule, rows, ups, weight_lanes(tile, rule.weight));
 }
 
 }  // namespace mellow

@@ -32,12 +32,23 @@ Binder::Binder(const Scene& scene, const RigSheet& sheet)
         scalars_.insert(scalars_.end(), weights.begin(), weights.end());
     }
     for (const Scalar& s : sheet.scalars) scalars_.push_back(s.value);
+    turns_.assign(scene.nodes.size() + 1, kNone);
 }
 
 void Binder::begin(const std::string& where, std::string_view kind) {
     ties_.emplace_back();
     where_.push_back(where);
     kinds_.emplace_back(kind);
+}
+
+int Binder::reads_turn(int node) {
+    reads_world(node);
+    int& turn = node == kNone ? turns_.back() : turns_[at(node)];
+    if (turn == kNone) {
+        turn = static_cast<int>(scalars_.size());
+        scalars_.insert(scalars_.end(), {0, 0, 0, 1});
+    }
+    return turn;
 }
 
 Result<int> Binder::node(std::string_view role, const std::string& name) {

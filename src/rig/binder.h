@@ -75,6 +75,11 @@ class Binder {
 
     // What the rule at hand reads and writes. The world of kNone is the identity.
     void reads_world(int node);
+    /// The world of `node` as well, and its orientation, taken once however many rules read it:
+    /// four scalars of the tile, from the one returned.
+    int reads_turn(int node);
+    /// Those scalars by node; kNone where nothing reads the orientation.
+    const std::vector<int>& turns() const { return turns_; }
     void reads_local(int node) { ties_.back().locals.push_back(node); }
     /// Channels that the rule finds in a node it writes other channels of.
     void reads_own(int node, int parts) { ties_.back().own.push_back({node, parts}); }
@@ -93,7 +98,7 @@ class Binder {
     Finding cycle_finding(const std::vector<int>& cycle) const;
 
     const std::vector<Ties>& ties() const { return ties_; }
-    /// Rest values of all scalars: morph weights, the sheet's, constants of rules.
+    /// Rest values of all scalars: morph weights, the sheet's, constants of rules, orientations.
     const std::vector<double>& scalars() const { return scalars_; }
     int first_sheet_scalar() const { return morphs_.count; }
     const ScalarLayout& morphs() const { return morphs_; }
@@ -108,6 +113,7 @@ class Binder {
     std::vector<Affine> rest_;
     ScalarLayout morphs_;
     std::vector<double> scalars_;
+    std::vector<int> turns_;
     std::vector<Ties> ties_;
     std::vector<int> begins_;
     std::vector<std::string> where_, kinds_;

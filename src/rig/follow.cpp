@@ -31,9 +31,7 @@ MELLOW_KERNEL void orientation_kernel(Quat offset, const double* source, const d
                                       double* local) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f)
-        store4(local, f,
-               conjugate(orientation(load_affine(parent, f))) *
-                   (orientation(load_affine(source, f)) * offset));
+        store4(local, f, conjugate(load4(parent, f)) * (load4(source, f) * offset));
 }
 
 MELLOW_KERNEL void scale_kernel(Vec3 factor, const double* source, const double* parent,
@@ -115,7 +113,7 @@ Mixed mix_sources(const BoundFollow& rule, const PoseTile& tile, int f) {
         const Affine s = load_affine(tile.channel(from.node, PoseTile::kWorld), f);
         mixed.place = mixed.place + w * apply(s, from.position);
         mixed.size = mixed.size + w * (column_lengths(s) * from.scale);
-        turns.add(orientation(s) * from.orientation, w);
+        if (from.turn != kNone) turns.add(load4(tile.scalar(from.turn), f) * from.orientation, w);
         total += w;
     }
     mixed.any = total > 1e-12;
@@ -136,12 +134,13 @@ void follow_mixed(const BoundFollow& rule, PoseTile& tile) {
         if (!mixed.any || weight == 0) continue;
         const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
         const Vec3 place = load3(local, f), size = load3(local + 7 * kF, f);
-        const Quat turn = load4(local + 3 * kF, f), up = orientation(above);
+        const Quat turn = load4(local + 3 * kF, f);
         if (rule.position.any()) {
             const Vec3 world = pick(rule.position, mixed.place, apply(above, place));
             store3(local, f, place + weight * (apply(inverse(above), world) - place));
         }
         if (rule.orientation.any()) {
+            const Quat up = load4(tile.scalar(rule.parent_turn), f);
             const Quat away = mixed.turn * conjugate(rule.rest_orientation);
             const Quat world = about(rule.orientation, away) * rule.rest_orientation;
             store4(local + 3 * kF, f, normalized(slerp(turn, conjugate(up) * world, weight)));
@@ -237,6 +236,7 @@ Result<BoundFollow> bind(const FollowRule& rule, Binder& binder) {
             from.orientation = conjugate(orientation(s)) * orientation(n);
             from.scale = divide(column_lengths(n), column_lengths(s));
         }
+        from.turn = rule.orientation.any() ? binder.reads_turn(from.node) : kNone;
         binder.reads_world(from.node);
         bound.sources.push_back(from);
         names += (names.empty() ? "" : ", ") + source.node;
@@ -244,6 +244,7 @@ Result<BoundFollow> bind(const FollowRule& rule, Binder& binder) {
     if (rule.keep_offset) bound.rest_orientation = orientation(n);
     MELLOW_TRY(bound.weight, binder.amount(rule.weight));
     binder.reads_world(binder.parent(bound.node));
+    if (rule.orientation.any()) bound.parent_turn = binder.reads_turn(binder.parent(bound.node));
     binder.line(fmt::format("follow {} <- {}", rule.node, names));
     MELLOW_CHECK(binder.writes(bound.node, written(rule)));
     if (!is_plain(bound)) binder.begins_from_keys(bound.node);
@@ -258,7 +259,8 @@ void run(const BoundFollow& rule, PoseTile& tile) {
     double* local = tile.channel(rule.node, PoseTile::kLocal);
     if (rule.position.any()) position_kernel(from.position, source, parent, local);
     if (rule.orientation.any())
-        orientation_kernel(from.orientation, source, parent, local + 3 * kF);
+        orientation_kernel(from.orientation, tile.scalar(from.turn), tile.scalar(rule.parent_turn),
+                           local + 3 * kF);
     if (rule.scale.any()) scale_kernel(from.scale, source, parent, local + 7 * kF);
 }
 

@@ -141,7 +141,7 @@ class Lifter {
         const Vec3 a = place(rule.start), m = place(rule.mid), e = place(rule.end);
         const Vec3 u = normalized(e - a, {0, 1, 0}), bend = (m - a) - dot(m - a, u) * u;
         // A straight limb bends about its hinge.
-        const Vec3 hinge = rotate(turn(rule.start), rule.hinge1);
+        const Vec3 hinge = rotate(turn(rule.start), rule.hinge);
         const Vec3 v =
             normalized(bend, normalized(cross(hinge, u), {0, 0, 1}), 1e-6 * length(m - a) + 1e-12);
         const double far = length(rest_[at(rule.pole)].o - rest_[at(rule.mid)].o);
@@ -163,7 +163,7 @@ class Lifter {
             return std::max(length(rest_[at(node)].o - rest_[at(rule.node)].o), 1e-3);
         };
         want(rule.source, place(rule.node) + rotate(frame, {far(rule.source), 0, 0}), std::nullopt);
-        if (rule.up_node != kNone && !rule.up_turns)
+        if (rule.up_node != kNone && rule.up_turn == kNone)
             want(rule.up_node, place(rule.node) + rotate(frame, {0, far(rule.up_node), 0}),
                  std::nullopt);
     }

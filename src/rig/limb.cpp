@@ -11,104 +11,110 @@
 namespace mellow {
 namespace {
 
-/// The rotation that takes the orthonormal pair (along, hinge) to (to_along, to_hinge).
-MELLOW_LANE Quat turn_frame(Vec3 along, Vec3 hinge, Vec3 to_along, Vec3 to_hinge) {
-    const Quat from = quat_from_columns(along, hinge, cross(along, hinge));
-    const Quat to = quat_from_columns(to_along, to_hinge, cross(to_along, to_hinge));
-    return to * conjugate(from);
+/// The frame of a bone and the bend axis across it.
+MELLOW_LANE Quat frame_of(Vec3 along, Vec3 hinge) {
+    return quat_from_columns(along, hinge, cross(along, hinge));
 }
 
-struct Solved {
-    Quat start, mid, end;
-};
-
-/// Everything in the space of the start joint's parent: `a` start, `g` goal, `p` pole, bone
-/// lengths and how far the end shall reach.
-MELLOW_LANE Solved solve(const BoundLimb& r, Vec3 a, Vec3 g, Vec3 p, double l1, double l2,
-                         double reach, Quat goal) {
-    const Vec3 u = normalized(g - a, rotate(Quat{}, r.bone1));
-    const double nearest = std::abs(l1 - l2), farthest = l1 + l2;
-    const double distance = std::clamp(reach, nearest, farthest);
-    // The bend direction: the pole, seen across the line to the goal. A pole on that line says
-    // nothing; the hinge of the rest pose then decides.
-    const Vec3 side = (p - a) - dot(p - a, u) * u;
-    const Vec3 fallback = normalized(cross(r.hinge1, u), {0, 0, 1});
-    const Vec3 v = normalized(side, fallback, 1e-9);
-    const Vec3 hinge = normalized(cross(u, v), r.hinge1);
-    // Law of cosines at the start joint.
-    const double d = distance > 1e-12 ? distance : 1e-12, b1 = l1 > 1e-12 ? l1 : 1e-12;
-    const double c = std::clamp((b1 * b1 + d * d - l2 * l2) / (2 * b1 * d), -1.0, 1.0);
-    const double s = std::sqrt(1 - c * c);
-    const Vec3 bone1 = c * u + s * v;
-    const Vec3 bone2 = normalized(d * u - b1 * bone1, u);
-    Solved out;
-    out.start = turn_frame(r.bone1, r.hinge1, bone1, hinge);
-    const Quat back = conjugate(out.start);
-    out.mid = turn_frame(r.bone2, r.hinge2, rotate(back, bone2), r.hinge1);
-    out.end = conjugate(out.start * out.mid) * (goal * r.offset);
-    return out;
+/// The turn about an axis by the angle with cosine c / l and sine s / l, s at most zero.
+MELLOW_LANE Quat turn_of(Vec3 axis, double c, double s, double l) {
+    // Half the angle: tan(a / 2) = s / (l + c) = (l - c) / s, whichever is not near 0 / 0.
+    const double w = c >= 0 ? l + c : -s, v = c >= 0 ? s : c - l;
+    const Quat turn{v * axis.x, v * axis.y, v * axis.z, w};
+    return normalized(turn);
 }
 
 struct LimbRows {
-    const double *parent, *goal, *pole;
+    const double *parent, *goal, *pole, *parent_turn, *goal_turn;
     double *start, *mid, *end;
 };
 
-/// How far the end reaches, and how much longer than at rest the bones are for it.
-struct Reach {
-    alignas(64) double distance[kTileFrames];
-    alignas(64) double stretch[kTileFrames];
+/// One tile on its way through the kernels, in the space of the start joint's parent. Three short
+/// loops keep more lanes in flight than one long one.
+struct Bend {
+    alignas(64) double to_goal[3 * kF];  ///< unit, from the start joint
+    alignas(64) double to_pole[3 * kF];
+    alignas(64) double far[kF];                ///< to the goal
+    alignas(64) double first[kF], second[kF];  ///< bone lengths
+    alignas(64) double reach[kF];              ///< how far the end gets
+    alignas(64) double stretch[kF];            ///< bones for that, times their own length
+    alignas(64) double along[kF], across[kF];  ///< the second bone, by the first
 };
 
-/// Bone lengths in the space of the start joint's parent.
-struct Bones {
-    double first, second;
-};
-MELLOW_LANE Bones bones(const LimbRows& rows, int f) {
-    const Vec3 s1 = load3(rows.start + 7 * kF, f), s2 = load3(rows.mid + 7 * kF, f);
-    return {length(s1 * load3(rows.mid, f)), length(s2 * load3(rows.end, f)) * std::abs(s1.x)};
-}
-
-MELLOW_KERNEL void reach_kernel(const LimbRows& rows, Reach& reach) {
+MELLOW_KERNEL void measure_kernel(const BoundLimb& r, const LimbRows& rows, Bend& bend) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Vec3 goal = apply(inverse(load_affine(rows.parent, f)), load3(rows.goal + 9 * kF, f));
-        reach.distance[f] = length(goal - load3(rows.start, f));
-        reach.stretch[f] = 1;
+        const Affine back = inverse(load_affine(rows.parent, f));
+        const Vec3 start = load3(rows.start, f);
+        const Vec3 way = apply(back, load3(rows.goal + 9 * kF, f)) - start;
+        bend.far[f] = length(way);
+        store3(bend.to_goal, f, normalized(way, r.bone));
+        store3(bend.to_pole, f, apply(back, load3(rows.pole + 9 * kF, f)) - start);
+        const Vec3 s1 = load3(rows.start + 7 * kF, f), s2 = load3(rows.mid + 7 * kF, f);
+        bend.first[f] = length(s1 * load3(rows.mid, f));
+        bend.second[f] = length(s2 * load3(rows.end, f)) * std::abs(s1.x);
+        bend.reach[f] = bend.far[f];
+        bend.stretch[f] = 1;
     }
 }
 
 /// Beyond the first (1 - soft) of its length the limb nears full reach ever more slowly:
 ///   d' = h + s (1 - exp(-(d - h) / s)),  s = soft * length,  h = length - s.
 /// Stretching then makes both bones longer, so that the end gets where the goal is.
-void soften_and_stretch(const BoundLimb& r, const LimbRows& rows, Reach& reach) {
+void soften_and_stretch(const BoundLimb& r, Bend& bend) {
     for (int f = 0; f < kF; ++f) {
-        const Bones b = bones(rows, f);
-        const double whole = b.first + b.second, s = r.soft * whole, held = whole - s;
-        const double wanted = reach.distance[f];
+        const double whole = bend.first[f] + bend.second[f], s = r.soft * whole, held = whole - s;
+        const double wanted = bend.far[f];
         double got = std::min(wanted, whole);
         if (s > 0 && wanted > held) got = held + s * (1 - std::exp((held - wanted) / s));
         const double k = std::clamp(wanted / std::max(got, 1e-12), 1.0, r.stretch);
-        reach.distance[f] = got * k;
-        reach.stretch[f] = k;
+        bend.reach[f] = got * k;
+        bend.stretch[f] = k;
     }
 }
 
-MELLOW_KERNEL void limb_kernel(const BoundLimb& r, const LimbRows& rows, const Reach& reach) {
+MELLOW_KERNEL void start_kernel(const BoundLimb& r, const LimbRows& rows, Bend& bend) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Affine parent = load_affine(rows.parent, f), back = inverse(parent);
-        const Affine goal = load_affine(rows.goal, f);
-        const Bones b = bones(rows, f);
-        const double k = reach.stretch[f];
-        const Quat goal_turn = conjugate(orientation(parent)) * orientation(goal);
-        const Solved out = solve(r, load3(rows.start, f), apply(back, goal.o),
-                                 apply(back, load3(rows.pole + 9 * kF, f)), b.first * k,
-                                 b.second * k, reach.distance[f], goal_turn);
-        store4(rows.start + 3 * kF, f, out.start);
-        store4(rows.mid + 3 * kF, f, out.mid);
-        if (r.end_follows_goal) store4(rows.end + 3 * kF, f, out.end);
+        const double l1 = bend.first[f] * bend.stretch[f], l2 = bend.second[f] * bend.stretch[f];
+        const Vec3 u = load3(bend.to_goal, f), pole = load3(bend.to_pole, f);
+        const double nearest = std::abs(l1 - l2), farthest = l1 + l2;
+        const double distance = std::clamp(bend.reach[f], nearest, farthest);
+        // The bend direction: the pole, seen across the line to the goal. A pole on that line says
+        // nothing; the hinge of the rest pose then decides, and the bone across it where the line
+        // runs along the hinge.
+        const Vec3 side = pole - dot(pole, u) * u, other = cross(r.hinge, u);
+        const bool clear = dot(side, side) > 1e-18;
+        const Vec3 v = normalized(
+            {clear ? side.x : other.x, clear ? side.y : other.y, clear ? side.z : other.z}, r.bone,
+            1e-9);
+        // Law of cosines at the start joint.
+        const double d = distance > 1e-12 ? distance : 1e-12, b1 = l1 > 1e-12 ? l1 : 1e-12;
+        const double c = std::clamp((b1 * b1 + d * d - l2 * l2) / (2 * b1 * d), -1.0, 1.0);
+        const double s = std::sqrt(1 - c * c);
+        store4(rows.start + 3 * kF, f, frame_of(c * u + s * v, cross(u, v)) * r.from_start);
+        // The second bone is d u - b1 (c u + s v).
+        bend.along[f] = d * c - b1;
+        bend.across[f] = -d * s;
     }
+}
+
+MELLOW_KERNEL void mid_kernel(const BoundLimb& r, const LimbRows& rows, const Bend& bend) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const double l2 = bend.second[f] * bend.stretch[f];
+        store4(rows.mid + 3 * kF, f,
+               turn_of(r.hinge, bend.along[f], bend.across[f], l2) * r.straight);
+    }
+}
+
+MELLOW_KERNEL void end_kernel(const BoundLimb& r, const LimbRows& rows) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f)
+        store4(rows.end + 3 * kF, f,
+               conjugate(load4(rows.parent_turn, f) * load4(rows.start + 3 * kF, f) *
+                         load4(rows.mid + 3 * kF, f)) *
+                   (load4(rows.goal_turn, f) * r.offset));
 }
 
 /// Mixes what the limb found with what the keys say.
@@ -169,22 +175,27 @@ Result<BoundLimb> bind(const LimbRule& rule, Binder& binder) {
     b.end_follows_goal = rule.end_follows_goal;
     b.stretch = rule.stretch;
     b.soft = rule.soft;
-    b.bone1 = mid.local.t * (1 / l1);
-    b.bone2 = end.local.t * (1 / l2);
+    b.bone = mid.local.t * (1 / l1);
+    const Vec3 bone2 = end.local.t * (1 / l2);
     // The hinge of the rest pose: across both bones where they are bent, else across the bone and
     // the pole, else any axis across the bone.
-    const Vec3 bone2_in_start = rotate(mid.local.r, b.bone2);
+    const Vec3 bone2_in_start = rotate(mid.local.r, bone2);
     const Vec3 pole = apply(inverse(binder.rest(b.start)), binder.rest(b.pole).o);
-    const Vec3 any = std::abs(b.bone1.x) < 0.9 ? Vec3{1, 0, 0} : Vec3{0, 1, 0};
-    b.hinge1 = normalized(
-        cross(bone2_in_start, b.bone1),
-        normalized(cross(b.bone1, pole), normalized(cross(b.bone1, any), any), 1e-6), 1e-3);
+    const Vec3 any = std::abs(b.bone.x) < 0.9 ? Vec3{1, 0, 0} : Vec3{0, 1, 0};
+    b.hinge = normalized(cross(bone2_in_start, b.bone),
+                         normalized(cross(b.bone, pole), normalized(cross(b.bone, any), any), 1e-6),
+                         1e-3);
+    b.from_start = conjugate(frame_of(b.bone, b.hinge));
     // Across bone 2 as well, so that both frames are orthonormal.
-    const Vec3 hinge2 = rotate(conjugate(mid.local.r), b.hinge1);
-    b.hinge2 = normalized(hinge2 - dot(hinge2, b.bone2) * b.bone2, hinge2);
+    const Vec3 hinge2 = rotate(conjugate(mid.local.r), b.hinge);
+    b.straight =
+        frame_of(b.bone, b.hinge) *
+        conjugate(frame_of(bone2, normalized(hinge2 - dot(hinge2, bone2) * bone2, hinge2)));
     b.offset = conjugate(orientation(binder.rest(b.goal))) * orientation(binder.rest(b.end));
     MELLOW_TRY(b.weight, binder.amount(rule.weight));
-    for (const int node : {binder.parent(b.start), b.goal, b.pole}) binder.reads_world(node);
+    binder.reads_world(b.pole);
+    b.parent_turn = binder.reads_turn(binder.parent(b.start));
+    b.goal_turn = binder.reads_turn(b.goal);
     for (const int node : {b.start, b.mid, b.end}) binder.reads_own(node, kPosition | kScale);
     if (b.weight != kNone || rule.stretch > 1)
         for (const int node : {b.start, b.mid, b.end}) binder.begins_from_keys(node);
@@ -199,20 +210,26 @@ Result<BoundLimb> bind(const LimbRule& rule, Binder& binder) {
 }
 
 void run(const BoundLimb& rule, PoseTile& tile) {
-    const LimbRows rows{
-        tile.channel(rule.parent, PoseTile::kWorld), tile.channel(rule.goal, PoseTile::kWorld),
-        tile.channel(rule.pole, PoseTile::kWorld),   tile.channel(rule.start, PoseTile::kLocal),
-        tile.channel(rule.mid, PoseTile::kLocal),    tile.channel(rule.end, PoseTile::kLocal)};
+    const LimbRows rows{tile.channel(rule.parent, PoseTile::kWorld),
+                        tile.channel(rule.goal, PoseTile::kWorld),
+                        tile.channel(rule.pole, PoseTile::kWorld),
+                        tile.scalar(rule.parent_turn),
+                        tile.scalar(rule.goal_turn),
+                        tile.channel(rule.start, PoseTile::kLocal),
+                        tile.channel(rule.mid, PoseTile::kLocal),
+                        tile.channel(rule.end, PoseTile::kLocal)};
     double* turns[3] = {rows.start + 3 * kF, rows.mid + 3 * kF, rows.end + 3 * kF};
     double keyed[3][4 * kF];
     for (int i = 0; rule.weight != kNone && i < 3; ++i) std::copy_n(turns[i], 4 * kF, keyed[i]);
-    Reach reach;
-    reach_kernel(rows, reach);
-    if (rule.soft > 0 || rule.stretch > 1) soften_and_stretch(rule, rows, reach);
-    limb_kernel(rule, rows, reach);
+    Bend bend;
+    measure_kernel(rule, rows, bend);
+    if (rule.soft > 0 || rule.stretch > 1) soften_and_stretch(rule, bend);
+    start_kernel(rule, rows, bend);
+    mid_kernel(rule, rows, bend);
+    if (rule.end_follows_goal) end_kernel(rule, rows);
     const double* weights = weight_lanes(tile, rule.weight);
     for (int f = 0; rule.stretch > 1 && f < kF; ++f) {
-        const double k = 1 + (reach.stretch[f] - 1) * std::clamp(weights[f], 0.0, 1.0);
+        const double k = 1 + (bend.stretch[f] - 1) * std::clamp(weights[f], 0.0, 1.0);
         store3(rows.mid, f, load3(rows.mid, f) * k);
         store3(rows.end, f, load3(rows.end, f) * k);
     }

@@ -14,6 +14,7 @@ struct Rig::Plan {
     const Scene* scene = nullptr;
     Motion motion;
     std::vector<double> rest_scalars;
+    std::vector<int> turns;  ///< Binder::turns()
     struct SheetScalar {
         int scalar;
         ValueCurve curve;  ///< over frames

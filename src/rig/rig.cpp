@@ -21,6 +21,11 @@ MELLOW_KERNEL void world_kernel(const double* parent, const double* local, doubl
     }
 }
 
+MELLOW_KERNEL void turn_kernel(const double* world, double* turn) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) store4(turn, f, orientation(load_affine(world, f)));
+}
+
 void run_rule(const BoundRule& rule, std::size_t index, std::span<const double> seconds,
               PoseTile& tile, const Walk* walk) {
     if (const auto* roll = std::get_if<BoundRoll>(&rule)) {
@@ -145,6 +150,7 @@ Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performan
     if (!order.cycle.empty()) return binder.cycle_finding(order.cycle);
     plan->order = std::move(order.steps);
     plan->rest_scalars = binder.scalars();
+    plan->turns = binder.turns();
     for (std::size_t s = 0; s < sheet.scalars.size(); ++s)
         if (!sheet.scalars[s].curve.points.empty())
             plan->keyed_scalars.push_back(
@@ -191,6 +197,8 @@ void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const voi
         const int parent = plan.scene->nodes[at(step)].parent;
         world_kernel(tile.channel(parent == kNone ? nodes : parent, PoseTile::kWorld),
                      tile.channel(step, PoseTile::kLocal), tile.channel(step, PoseTile::kWorld));
+        if (const int turn = plan.turns[at(step)]; turn != kNone)
+            turn_kernel(tile.channel(step, PoseTile::kWorld), tile.scalar(turn));
     }
 }
 

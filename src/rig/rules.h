@@ -19,12 +19,13 @@ namespace mellow {
 
 struct BoundFollow {
     struct Source {
-        int node, weight;
+        int node, turn, weight;
         Vec3 position;     ///< of the node, in the source's space
         Quat orientation;  ///< conj(orientation(source)) * orientation(node), in the rest pose
         Vec3 scale;
     };
     int node, parent;
+    int parent_turn;
     std::vector<Source> sources;
     AxisMask position, orientation, scale;
     Quat rest_orientation;  ///< what a masked turn starts from
@@ -37,7 +38,7 @@ void run(const BoundFollow& rule, PoseTile& tile);
 
 struct BoundAim {
     int node, parent, source, up_node;
-    bool up_turns;
+    int parent_turn, up_turn;  ///< up_turn: kNone where up is no axis of a node
     Quat
         frame;  ///< conjugate of the frame of axis and up_axis in the node's axes, times the offset
     Vec3 up, up_axis;
@@ -51,11 +52,13 @@ void run(const BoundAim& rule, PoseTile& tile);
 
 struct BoundLimb {
     int start, mid, end, goal, pole, parent;
+    int parent_turn, goal_turn;
     bool end_follows_goal;
     double stretch, soft;
-    Vec3 bone1, bone2;    ///< unit bone directions, in the rest axes of start and of mid
-    Vec3 hinge1, hinge2;  ///< bend axis in the axes of start and of mid, unit, across the bones
-    Quat offset;          ///< conj(orientation(goal)) * orientation(end), in the rest pose
+    Vec3 bone, hinge;  ///< unit direction of the first bone and the bend axis across it, in start
+    Quat from_start;   ///< conjugate of the frame of bone and hinge
+    Quat straight;     ///< turn of mid that makes both bones one line
+    Quat offset;       ///< conj(orientation(goal)) * orientation(end), in the rest pose
     int weight;
 };
 LimbRule read_limb(TomlTable& t);
