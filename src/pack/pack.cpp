@@ -157,8 +157,9 @@ class Packer {
         // Samples are in the file now; what stays is what the report tells.
         memory_.joints = std::move(clip.joints);
         clip.joints = {};
-        for (MorphTrack& track : clip.morphs) track.weights = {};
-        for (ScalarTrack& track : clip.scalars) track.values = {};
+        // Not "= {}", which would keep the room.
+        for (MorphTrack& track : clip.morphs) track.weights = std::vector<float>();
+        for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
         packed.clip = std::move(clip);
         MELLOW_CHECK(prove(bound.rig, folder, packed));
         report_.clips.push_back(std::move(packed));
