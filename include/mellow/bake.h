@@ -4,6 +4,7 @@
 // against the nearest kept ancestor. Same input, same bytes out, on one thread or many.
 #pragma once
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -29,6 +30,13 @@ struct JointChoice {
     /// Keep joints at the ends of chains that carry no weight and nothing else.
     bool keep_tips = false;
     bool keep_cameras = true;  ///< nodes that carry a camera become joints
+    /// Joints that nothing hangs on (no weight, no mesh, no camera) take no scale; the places of
+    /// the joints below them take it. Their scale shows nowhere, and uneven scale above turned
+    /// joints then costs no shear.
+    bool scale_to_offsets = false;
+    /// World orientation at rest that joints of these names shall have in place of their own.
+    /// Places and vertices stay.
+    std::map<std::string, Quat> axes = {};
 };
 
 struct ChosenJoints {

@@ -48,6 +48,8 @@ struct PackReport {
     std::vector<FileRecord> sources;
     FileRecord skin, picture;
     std::vector<std::string> joints, morph_targets;
+    /// Joints that took the axes of another skeleton: what their own axes were turned by.
+    std::vector<std::pair<std::string, Quat>> turns;
     double height_m = 0;
     std::vector<PackedClip> clips;
     Tolerance tolerance;

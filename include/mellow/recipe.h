@@ -66,6 +66,7 @@ struct Recipe {
     TrueConvention truth;  ///< what the source really is, where it says otherwise
 
     JointChoice joints;
+    std::string axes;  ///< file whose nodes say how the axes of joints of the same name lie
 
     std::string target = "y-up-metre";
     Convention target_convention;

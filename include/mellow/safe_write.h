@@ -52,8 +52,10 @@ class StagedFolder {
     Result<std::filesystem::path> keep_aside();
 
   private:
-    StagedFolder(std::filesystem::path final, std::filesystem::path partial);
+    StagedFolder(std::filesystem::path final, std::filesystem::path partial,
+                 std::vector<std::filesystem::path> made);
     std::filesystem::path final_, partial_;
+    std::vector<std::filesystem::path> made_;  // folders above, innermost first
     bool open_ = true;
 };
 

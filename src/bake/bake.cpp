@@ -113,6 +113,7 @@ struct JointWay {
     int node, parent;
     bool direct;   ///< its node hangs on its parent joint's node: the local transform is taken
     double scale;  ///< JointSource::scale
+    bool turned;   ///< JointSource::changes_axes()
 };
 
 std::vector<JointWay> ways_of(const Scene& scene, const Skeleton& skeleton,
@@ -120,10 +121,11 @@ std::vector<JointWay> ways_of(const Scene& scene, const Skeleton& skeleton,
     std::vector<JointWay> ways;
     for (int j = 0; j < skeleton.size(); ++j) {
         const JointSource& own = sources[at(j)];
-        JointWay way{own.node, skeleton[j].parent, false, own.scale};
+        JointWay way{own.node, skeleton[j].parent, false, own.scale, own.changes_axes()};
         const int above = own.node == kNone ? kNone : scene.nodes[at(own.node)].parent;
         const JointSource up = way.parent < 0 ? JointSource{} : sources[at(way.parent)];
-        way.direct = own.node != kNone && above == up.node && own.scale == up.scale;
+        way.direct = own.node != kNone && above == up.node && own.scale == up.scale &&
+                     !own.changes_axes() && !up.changes_axes();
         ways.push_back(way);
     }
     return ways;
@@ -142,6 +144,7 @@ struct Worker {
 struct Job {
     const Scene& scene;
     const Skeleton& skeleton;
+    const JointSources& sources;
     const std::vector<JointWay> ways;
     const ScalarLayout scalars;
     const std::vector<NamedScalar>& named;
@@ -246,12 +249,19 @@ void bake_tile(Job& job, Worker& worker, int first, int count, std::vector<Joint
         const double* up = world_row(way.parent);
         const double* world =
             way.node == kNone ? above_roots : tile.channel(way.node, PoseTile::kWorld);
+        double shrink = 1 / way.scale;
         if (bent) {
             for (int f = 0; f < kTileFrames; ++f)
                 store_affine(own, f, world_of(tile, job.scene, way.node, f));
             world = own;
         }
-        local_kernel(up, world, 1 / way.scale, own, rows);
+        if (way.turned) {
+            for (int f = 0; f < kTileFrames; ++f)
+                store_affine(own, f, joint_world(job.sources[at(j)], load_affine(world, f)));
+            world = own;
+            shrink = 1;
+        }
+        local_kernel(up, world, shrink, own, rows);
         worker.world[at(j)] = own;
         worker.altered[at(j)] = redo_hard_lanes(up, own, rows, first, count, losses[at(j)]) || bent;
         store_rows(rows.local, 1, first, count, worker, j, job.clip.joints[at(j)], losses[at(j)],
@@ -354,8 +364,9 @@ Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
         clip.joints[j].rotation.resize(4 * n);
         clip.joints[j].scale.resize(3 * n);
     });
-    Job job{scene, skeleton, ways_of(scene, skeleton, sources), scalar_layout(scene), poses.scalars,
-            clip,  {}};
+    Job job{
+        scene,         skeleton, sources, ways_of(scene, skeleton, sources), scalar_layout(scene),
+        poses.scalars, clip,     {}};
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         if (job.scalars.offset[n] == kNone) continue;
         const auto& targets = scene.meshes[at(scene.nodes[n].mesh)].target_names;

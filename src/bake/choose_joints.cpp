@@ -44,10 +44,9 @@ void choose_all(const Scene& scene, std::vector<bool>& chosen) {
         chosen[n] = scene.nodes[n].camera == kNone && !scene.nodes[n].end_site;
 }
 
-/// Takes out joints of skins at the ends of chains that carry nothing.
-void drop_tips(const Scene& scene, const std::vector<bool>& wanted, std::vector<bool>& chosen,
-               std::vector<std::string>& dropped) {
-    std::vector<bool> used = wanted, meshed(scene.skins.size(), false);
+/// Nodes that vertices of a skinned mesh follow.
+std::vector<bool> weighted_nodes(const Scene& scene) {
+    std::vector<bool> used(scene.nodes.size(), false), meshed(scene.skins.size(), false);
     for (const Node& node : scene.nodes) {
         if (node.mesh == kNone || node.skin == kNone) continue;
         meshed[at(node.skin)] = true;
@@ -60,6 +59,29 @@ void drop_tips(const Scene& scene, const std::vector<bool>& wanted, std::vector<
     for (std::size_t s = 0; s < scene.skins.size(); ++s)
         for (const int joint : scene.skins[s].joints)
             if (!meshed[s]) used[at(joint)] = true;
+    return used;
+}
+
+/// Joints that something hangs on itself: weight, a mesh without skin, a camera.
+std::vector<bool> carrying_joints(const Scene& scene, const std::vector<bool>& chosen) {
+    const std::vector<bool> weighted = weighted_nodes(scene);
+    std::vector<bool> carrying(scene.nodes.size(), false);
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        const Node& node = scene.nodes[n];
+        const bool rigid = node.mesh != kNone && node.skin == kNone;
+        if (!weighted[n] && !rigid && node.camera == kNone) continue;
+        int joint = static_cast<int>(n);
+        while (joint != kNone && !chosen[at(joint)]) joint = scene.nodes[at(joint)].parent;
+        if (joint != kNone) carrying[at(joint)] = true;
+    }
+    return carrying;
+}
+
+/// Takes out joints of skins at the ends of chains that carry nothing.
+void drop_tips(const Scene& scene, const std::vector<bool>& wanted, std::vector<bool>& chosen,
+               std::vector<std::string>& dropped) {
+    std::vector<bool> used = weighted_nodes(scene);
+    for (std::size_t n = 0; n < used.size(); ++n) used[n] = used[n] || wanted[n];
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         const Node& node = scene.nodes[n];
         if (!chosen[n] && node.mesh == kNone && node.camera == kNone) continue;
@@ -153,6 +175,7 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
     std::vector<Joint> joints;
     std::vector<Affine> kept;  // world of each joint as the skeleton will have it
     std::vector<int> joint_of(scene.nodes.size(), kNone);
+    const std::vector<bool> carrying = carrying_joints(scene, chosen);
     for (const int n : parents_first(scene)) {
         if (!chosen[at(n)]) continue;
         // A camera's joint hangs on the root alone, and is named without ".view".
@@ -161,9 +184,10 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
         const int parent = up == kNone ? kNone : joint_of[at(up)];
         const double scale =
             parent == kNone ? scale_above(scene, rest, n) : out.sources[at(parent)].scale;
-        const Affine& r = rest[at(n)];
-        const double k = 1 / scale;
-        const Affine world{r.x * k, r.y * k, r.z * k, r.o};
+        JointSource source{n, scale, {}, choice.scale_to_offsets && !carrying[at(n)]};
+        if (const auto axes = choice.axes.find(scene.nodes[at(n)].name); axes != choice.axes.end())
+            source.turn = nearest(conjugate(rotation_of(rest[at(n)])) * axes->second, {});
+        const Affine world = joint_world(source, rest[at(n)]);
         const Affine above = parent == kNone ? Affine{} : kept[at(parent)];
         const Decomposed local = decompose(inverse(above) * world);
         out.worst_rest_shear = std::max(out.worst_rest_shear, local.shear);
@@ -171,7 +195,7 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
         kept.push_back(above * to_affine(local.transform));
         joints.push_back({camera ? camera_name(scene, chosen, n) : scene.nodes[at(n)].name, parent,
                           local.transform});
-        out.sources.push_back({n, scale});
+        out.sources.push_back(source);
     }
     MELLOW_TRY(out.skeleton, Skeleton::make(std::move(joints)));
     return out;

@@ -105,17 +105,22 @@ Status write_file(const fs::path& path, std::span<const std::uint8_t> bytes, boo
     return refused(path, "cannot put the file in place", why);
 }
 
-StagedFolder::StagedFolder(fs::path final, fs::path partial)
-    : final_(std::move(final)), partial_(std::move(partial)) {}
+StagedFolder::StagedFolder(fs::path final, fs::path partial, std::vector<fs::path> made)
+    : final_(std::move(final)), partial_(std::move(partial)), made_(std::move(made)) {}
 
 StagedFolder::StagedFolder(StagedFolder&& other) noexcept
-    : final_(std::move(other.final_)), partial_(std::move(other.partial_)), open_(other.open_) {
+    : final_(std::move(other.final_)),
+      partial_(std::move(other.partial_)),
+      made_(std::move(other.made_)),
+      open_(other.open_) {
     other.open_ = false;
 }
 
 StagedFolder::~StagedFolder() {
     std::error_code ignored;
-    if (open_) fs::remove_all(partial_, ignored);
+    if (!open_) return;
+    fs::remove_all(partial_, ignored);
+    for (const fs::path& folder : made_) fs::remove(folder, ignored);  // where it is empty
 }
 
 Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
@@ -129,13 +134,17 @@ Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
                 place, "a crate that was packed before",
                 "add --replace (the old one is kept as a backup), or choose another folder");
     }
+    std::vector<fs::path> made;
+    for (fs::path up = place.parent_path(); !up.empty() && !fs::exists(up, error);
+         up = up.parent_path())
+        made.push_back(up);
     if (!place.parent_path().empty()) fs::create_directories(place.parent_path(), error);
     if (error) return refused(place.parent_path(), "cannot make the folder", error.value());
     const fs::path partial = partial_name(place);
     fs::remove_all(partial, error);
     if (!fs::create_directory(partial, error))
         return refused(partial, "cannot make the folder", error.value());
-    return StagedFolder(place, partial);
+    return StagedFolder(place, partial, std::move(made));
 }
 
 Status StagedFolder::write(const std::string& relative, std::span<const std::uint8_t> bytes) {

@@ -136,15 +136,17 @@ class SkinAssembler {
         push_mesh(from, std::move(mesh), skin_of(inverse_binds, skin.name));
     }
 
-    /// Inverse binds as the source has them, for the joints' axes at scale 1.
+    /// Inverse binds as the source has them, for the joints' own axes at scale 1.
     std::vector<Affine> own_binds(const Skin& skin) const {
         std::vector<Affine> binds = rest_inverse_;
         for (std::size_t i = 0; i < skin.joints.size(); ++i) {
             const int joint = joint_of_[at(skin.joints[i])];
             if (joint == kNone) continue;
-            const double s = sources_[at(joint)].scale;
-            const Affine& m = skin.inverse_binds[i];
-            binds[at(joint)] = {m.x * s, m.y * s, m.z * s, m.o * s};
+            const JointSource& from = sources_[at(joint)];
+            const double s = from.scale;
+            if (from.unscaled) continue;  // it carries no weight
+            binds[at(joint)] =
+                to_affine({{}, conjugate(from.turn), {s, s, s}}) * skin.inverse_binds[i];
         }
         return binds;
     }

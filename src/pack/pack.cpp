@@ -177,7 +177,8 @@ class Packer {
                          packed.worst_shear, fmt::join(packed.sheared_joints, ", "), skin.worst,
                          skin.what, skin.sample),
              "even scale above turned joints",
-             "scale evenly in the source; places of joints are exact all the same"});
+             "scale evenly in the source, or, where the scaled joint carries no weight: scale = "
+             "\"offsets\"   # under [joints]; places of joints are exact all the same"});
     }
 
     /// Reads a clip back and measures it against the rig it came from.

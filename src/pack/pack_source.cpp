@@ -169,11 +169,57 @@ Status PackSource::strip(PackReport& report) {
     return {};
 }
 
+/// How the joints of another skeleton lie in the world, by name.
+Status PackSource::read_axes(JointChoice& choice, PackReport& report) const {
+    if (recipe_->axes.empty()) return {};
+    const auto path = recipe_->folder / recipe_->axes;
+    MELLOW_TRY(const Bytes bytes, load(report, "axes", path));
+    MELLOW_TRY(ReadResult read, read_scene(path));
+    convert(read.scene, Convention{});
+    const std::vector<Affine> worlds = rest_worlds(read.scene);
+    for (std::size_t n = 0; n < worlds.size(); ++n) {
+        const std::string& name = read.scene.nodes[n].name;
+        const std::string& prefix = recipe_->strip_prefix;
+        choice.axes[name.starts_with(prefix) ? name.substr(prefix.size()) : name] =
+            rotation_of(worlds[n]);
+    }
+    return {};
+}
+
+/// Tells how far each joint's axes were turned, and which joints the other skeleton does not have.
+Status PackSource::note_axes(const JointChoice& choice, PackReport& report) const {
+    if (recipe_->axes.empty()) return {};
+    std::vector<std::string> own;
+    for (int j = 0; j < skeleton_.size(); ++j) {
+        if (sources_[at(j)].node == kNone) continue;
+        if (choice.axes.contains(skeleton_[j].name))
+            report.turns.emplace_back(skeleton_[j].name, sources_[at(j)].turn);
+        else
+            own.push_back(skeleton_[j].name);
+    }
+    if (report.turns.empty())
+        return Finding{Code::kNameUnknown,
+                       Severity::kStop,
+                       recipe_->file + ", [joints], axes",
+                       fmt::format("none of the {} joints is in {}", own.size(), recipe_->axes),
+                       fmt::format("nodes named like the joints: {}", fmt::join(own, ", ")),
+                       "name a file of the skeleton whose axes the joints shall take"};
+    if (own.empty()) return {};
+    report.findings.push_back(
+        {Code::kAssumed, Severity::kWarning, recipe_->file + ", [joints], axes",
+         fmt::format("{} of {} joints are not in {} and keep their own axes: {}", own.size(),
+                     own.size() + report.turns.size(), recipe_->axes, fmt::join(own, ", ")),
+         "a node of the same name for every joint", "rename the joints, or name another file"});
+    return {};
+}
+
 Status PackSource::make_skeleton(PackReport& report) {
     // Rules are bound by the names of the file, so the rig comes before names are shortened.
     MELLOW_TRY(const Rig rig, Rig::bind(scene_, kNone, sheet_));
     MELLOW_CHECK(strip(report));
-    MELLOW_TRY(ChosenJoints chosen, choose_joints(scene_, recipe_->joints, rig.driven_nodes()));
+    JointChoice choice = recipe_->joints;
+    MELLOW_CHECK(read_axes(choice, report));
+    MELLOW_TRY(ChosenJoints chosen, choose_joints(scene_, choice, rig.driven_nodes()));
     skeleton_ = std::move(chosen.skeleton);
     sources_ = std::move(chosen.sources);
     if (!chosen.dropped_tips.empty())
@@ -186,6 +232,7 @@ Status PackSource::make_skeleton(PackReport& report) {
     if (!simplified.empty()) unsimplified_ = std::move(before);
     report.findings.insert(report.findings.end(), simplified.begin(), simplified.end());
     MELLOW_CHECK(add_root(skeleton_, sources_, recipe_->root));
+    MELLOW_CHECK(note_axes(choice, report));
     for (const Joint& j : skeleton_.joints()) report.joints.push_back(j.name);
     return find_hips(report);
 }

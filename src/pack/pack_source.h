@@ -42,6 +42,8 @@ class PackSource {
     Status read_sheet(PackReport& report);
     Status expand_clips(PackReport& report);
     Status make_skeleton(PackReport& report);
+    Status read_axes(JointChoice& choice, PackReport& report) const;
+    Status note_axes(const JointChoice& choice, PackReport& report) const;
     Status strip(PackReport& report);
     Status find_hips(PackReport& report);
     Result<int> find_timeline(const std::string& name, const std::string& where) const;

@@ -81,6 +81,8 @@ void read_joints(TomlTable& t, const Sets& sets, Recipe& recipe) {
     recipe.joints.drop = sets.mask(t, "drop");
     recipe.joints.keep_helpers = t.choice("helpers", {"fold", "keep"}, "fold") == "keep";
     recipe.joints.keep_tips = t.choice("tips", {"drop", "keep"}, "drop") == "keep";
+    recipe.joints.scale_to_offsets = t.choice("scale", {"keep", "offsets"}, "keep") == "offsets";
+    recipe.axes = t.text("axes", "");
 }
 
 /// What a clip and all clips of [[timelines]] can say.

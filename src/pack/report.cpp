@@ -195,6 +195,10 @@ void manifest_json(const PackReport& report, const Recipe& recipe, const TextSin
                       {"rate", to_text(recipe.rate)},
                       {"loop_form", name(recipe.loop_form)}};
     json["skeleton"] = {{"root", report.root}, {"hips", report.hips}, {"joints", report.joints}};
+    for (const auto& [joint, turn] : report.turns) {
+        const Quat q = out.rotation(turn);
+        json["skeleton"]["axes_turned"][joint] = {tidy(q.x), tidy(q.y), tidy(q.z), tidy(q.w)};
+    }
     json["skin"] = file_json(report.skin);
     json["skin"]["height_m"] = tidy(report.height_m);
     json["skin"]["morph_targets"] = report.morph_targets;

@@ -58,6 +58,7 @@ bool moves(const Curve& curve) {
 /// A joint of the skin file, the source node it must move like, and its place in `kinds`.
 struct JointPair {
     int played, source;
+    const JointSource* how;
     std::size_t kind;
 };
 
@@ -78,7 +79,7 @@ std::vector<JointPair> pair_joints(const ProofSource& source, const Playback& pl
         const int joint = source.skeleton.find(player.skin().nodes[n].name);
         const int node = joint < 0 ? kNone : source.sources[at(joint)].node;
         if (node != kNone)
-            pairs.push_back({static_cast<int>(n), node,
+            pairs.push_back({static_cast<int>(n), node, &source.sources[at(joint)],
                              static_cast<std::size_t>(
                                  std::distance(kinds.begin(), kinds.find(driven_by(node))))});
     }
@@ -97,7 +98,8 @@ void compare_joints(const std::vector<JointPair>& pairs, const Scene& skin, cons
         // What is flat has no orientation to compare; its vertices say whether it is right.
         const double thin = std::min({length(wanted.x), length(wanted.y), length(wanted.z)});
         if (thin < 1e-6) continue;
-        const double angle = angle_between(rotation_of(wanted), rotation_of(got)) * kDegrees;
+        const Quat turn = rotation_of(joint_world(*pair.how, wanted));
+        const double angle = angle_between(turn, rotation_of(got)) * kDegrees;
         proof.rotation_degrees.add(angle, k, name);
         kind.rotation_degrees.add(angle, k, name);
     }
