@@ -2,10 +2,12 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 #include "base/at.h"
 #include "mellow/bake.h"
 #include "mellow/fit.h"
+#include "mellow/playback.h"
 #include "mellow/pose.h"
 #include "mellow/prove.h"
 #include "packing.h"
@@ -26,6 +28,7 @@ using test::kY;
 using test::kZ;
 using test::of_code;
 using test::pack_text;
+using test::read_text;
 using test::TempFolder;
 using test::turn;
 
@@ -213,6 +216,64 @@ TEST_F(AxesRecipeTest, AFileOfOtherNamesOrNoFileIsRefused) {
     EXPECT_THAT(pack_text(folder, recipe_with("axes = \"other.bvh\"")),
                 FailsWith(Code::kFileMissing, "other.bvh"));
     EXPECT_FALSE(std::filesystem::exists(folder / "crates"));
+}
+
+/// A drive of the manifest at one pose, as docs/crate.md says it.
+double driven(const nlohmann::json& drive, const Scene& skin, const Pose& pose) {
+    double out = drive.at("combine") == "product" ? 1 : 0;
+    for (const auto& input : drive.at("inputs")) {
+        const int joint = find_node(skin, input.at("joint").get<std::string>());
+        const Node& node = skin.nodes[at(joint)];
+        const Quat local =
+            rotation_of(inverse(pose.worlds[at(node.parent)]) * pose.worlds[at(joint)]);
+        const Quat q = conjugate(node.local.r) * local;
+        const Vec3 a{input["axis"][0], input["axis"][1], input["axis"][2]};
+        const double angle = input.at("of") == "swing"
+                                 ? std::acos(std::min(1.0, dot(a, rotate(q, a))))
+                                 : 2 * std::atan2(q.x * a.x + q.y * a.y + q.z * a.z, q.w);
+        const double degrees = angle * 180 / std::numbers::pi;
+        EXPECT_EQ(input.at("shape"), "smooth");
+        const auto& rows = input.at("curve");
+        double value = degrees <= rows[0][0] ? double(rows[0][1]) : double(rows.back()[1]);
+        for (std::size_t i = 1; i < rows.size(); ++i) {
+            const double from = rows[i - 1][0], to = rows[i][0];
+            if (degrees <= from || degrees >= to) continue;
+            const double u = (degrees - from) / (to - from), v = rows[i - 1][1], w = rows[i][1];
+            value = v + u * u * (3 - 2 * u) * (w - v);
+        }
+        out = drive.at("combine") == "product" ? out * value : out + value;
+    }
+    return out;
+}
+
+TEST_F(AxesRecipeTest, DrivesInTheManifestGiveTheWeightsOfTheClips) {
+    write_standard({"upper_arm.L", "forearm.L", "forearm.R"});
+    for (const bool turned : {false, true}) {
+        const std::string recipe =
+            recipe_with(turned ? "axes = \"standard.bvh\"" : "tips = \"drop\"");
+        ASSERT_THAT(pack_text(folder, recipe, turned), IsOk());
+        const auto manifest = nlohmann::json::parse(read_text(folder / "crates/tamsin/crate.json"));
+        const auto& drives = manifest.at("drives");
+        ASSERT_EQ(drives.size(), 2U);
+        const Scene skin = read_scene(folder / "crates/tamsin/tamsin.glb").value().scene,
+                    clip = read_scene(folder / "crates/tamsin/clips/pick.glb").value().scene;
+        const Playback player = Playback::make(skin, clip).value();
+        const int body = find_node(skin, "body");
+        const auto& targets = skin.meshes[at(skin.nodes[at(body)].mesh)].target_names;
+        double most = 0;
+        for (const auto& drive : drives) {
+            const auto target = std::find(targets.begin(), targets.end(), drive.at("target"));
+            ASSERT_NE(target, targets.end());
+            for (int k = 0; k <= 120; ++k) {
+                const Pose pose = player.pose(k / 30.0);
+                const double baked = pose.weights[at(scalar_layout(skin).offset[at(body)]) +
+                                                  at(static_cast<int>(target - targets.begin()))];
+                EXPECT_NEAR(driven(drive, skin, pose), baked, 1e-5) << drive.at("target") << k;
+                most = std::max(most, baked);
+            }
+        }
+        EXPECT_GT(most, 0.5);
+    }
 }
 
 // ------------------------------------------------------------------------------- scale in offsets

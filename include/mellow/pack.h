@@ -10,6 +10,7 @@
 #include "mellow/prove.h"
 #include "mellow/recipe.h"
 #include "mellow/result.h"
+#include "mellow/rig_rules.h"
 #include "mellow/safe_write.h"
 
 namespace mellow {
@@ -39,6 +40,21 @@ struct PackedClip {
     ClipProof proof;
 };
 
+/// A drive rule from angles of joints to a morph weight, in the axes of the joints as they are in
+/// the crate. The weights are in the clips all the same; this is for an engine that moves the
+/// joints itself. See docs/crate.md for how it is evaluated.
+struct KeptDrive {
+    struct Input {
+        std::string joint;
+        bool twist = false;  ///< about the axis; else how far the axis has swung
+        Vec3 axis;
+        ValueCurve curve;  ///< over degrees
+    };
+    std::string mesh, target;
+    bool product = true;  ///< of the inputs; else their sum
+    std::vector<Input> inputs;
+};
+
 struct PackReport {
     std::string name;
     std::string target, root, hips;
@@ -50,6 +66,7 @@ struct PackReport {
     std::vector<std::string> joints, morph_targets;
     /// Joints that took the axes of another skeleton: what their own axes were turned by.
     std::vector<std::pair<std::string, Quat>> turns;
+    std::vector<KeptDrive> drives;
     double height_m = 0;
     std::vector<PackedClip> clips;
     Tolerance tolerance;

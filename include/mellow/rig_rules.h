@@ -33,6 +33,8 @@ enum class CurveShape {
     kSmooth,  ///< u*u*(3 - 2u): flat at each point
     kSlopes,  ///< cubic, with the slope given at each point
 };
+/// "step", "linear", "smooth" or "slopes".
+std::string_view name(CurveShape shape);
 
 struct CurvePoint {
     double at = 0, value = 0, slope = 0;  ///< `slope` per unit of `at`, for kSlopes alone

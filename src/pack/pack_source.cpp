@@ -12,6 +12,7 @@
 #include "mellow/read.h"
 #include "mellow/stock.h"
 #include "pack/cameras.h"
+#include "pack/kept_drives.h"
 
 namespace mellow {
 namespace {
@@ -233,6 +234,7 @@ Status PackSource::make_skeleton(PackReport& report) {
     report.findings.insert(report.findings.end(), simplified.begin(), simplified.end());
     MELLOW_CHECK(add_root(skeleton_, sources_, recipe_->root));
     MELLOW_CHECK(note_axes(choice, report));
+    report.drives = kept_drives(sheet_, recipe_->strip_prefix, scene_, skeleton_, sources_);
     for (const Joint& j : skeleton_.joints()) report.joints.push_back(j.name);
     return find_hips(report);
 }

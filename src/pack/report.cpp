@@ -180,6 +180,26 @@ class ListedJson {
     std::size_t next_ = 0;
 };
 
+Json drive_json(const KeptDrive& drive, const Conversion& out) {
+    Json json{{"mesh", drive.mesh},
+              {"target", drive.target},
+              {"combine", drive.product ? "product" : "sum"}};
+    for (const KeptDrive::Input& input : drive.inputs) {
+        const Vec3 axis = out.vector(input.axis);
+        Json curve = Json::array();
+        for (const CurvePoint& p : input.curve.points) {
+            curve.push_back({p.at, p.value});
+            if (input.curve.shape == CurveShape::kSlopes) curve.back().push_back(p.slope);
+        }
+        json["inputs"].push_back({{"joint", input.joint},
+                                  {"of", input.twist ? "twist" : "swing"},
+                                  {"axis", {tidy(axis.x), tidy(axis.y), tidy(axis.z)}},
+                                  {"shape", name(input.curve.shape)},
+                                  {"curve", curve}});
+    }
+    return json;
+}
+
 }  // namespace
 
 void manifest_json(const PackReport& report, const Recipe& recipe, const TextSink& sink) {
@@ -202,6 +222,7 @@ void manifest_json(const PackReport& report, const Recipe& recipe, const TextSin
     json["skin"] = file_json(report.skin);
     json["skin"]["height_m"] = tidy(report.height_m);
     json["skin"]["morph_targets"] = report.morph_targets;
+    for (const KeptDrive& drive : report.drives) json["drives"].push_back(drive_json(drive, out));
     json["clips"] = ListedJson::hole();
     if (!report.picture.file.empty()) json["picture"] = file_json(report.picture);
     json["proof"] = {{"passed", report.proven}, {"tolerance", tolerance_json(report.tolerance)}};

@@ -2,6 +2,11 @@
 
 namespace mellow {
 
+std::string_view name(CurveShape shape) {
+    constexpr std::string_view kShapes[] = {"step", "linear", "smooth", "slopes"};
+    return kShapes[static_cast<int>(shape)];
+}
+
 double value_at(const ValueCurve& curve, double at) {
     const std::vector<CurvePoint>& c = curve.points;
     if (c.empty()) return 0;
