@@ -194,6 +194,35 @@ TEST(LayerTest, SmoothingRoundsTheChosenKeysAndNoOther) {
     EXPECT_NEAR(before.local(0, 3).t.y, 2.05, 1e-12);
 }
 
+TEST(LayerTest, SmoothingRoundsMembersOfStacksAlike) {
+    // The same keys on the translation of a stack: straight, then with control points of their own.
+    for (const bool curved : {false, true}) {
+        Scene scene = chain_scene(1, 1);
+        scene.rate = {10, 1};
+        scene.timelines.emplace_back();
+        scene.nodes[0].stack.push_back({StackKind::kTranslate, "t", {}});
+        MemberCurve parabola{0, 0, 1, 1, {}, {}, {KeyShape::kLinear}, {}, {}};
+        for (int k = 0; k <= 8; ++k) {
+            const double t = k / 10.0, y = k * k / 10.0;
+            parabola.times.push_back(t);
+            parabola.values.push_back(y);
+            if (!curved) continue;
+            parabola.shapes[0] = KeyShape::kBezier;
+            parabola.before.insert(parabola.before.end(), {t - 0.02, y});
+            parabola.after.insert(parabola.after.end(), {t + 0.02, y});
+        }
+        scene.timelines[0].members.push_back(parabola);
+        Layer layer = layer_on({"n0"}, Layer::Kind::kSmooth);
+        layer.first = 3, layer.last = 6;
+        const std::vector<double> times{0.15, 0.25, 0.3, 0.45, 0.5, 0.6, 0.75};
+        const PoseTile before = with(scene, {}, times), after = with(scene, {layer}, times);
+        for (const int f : {0, 1, 2, 4, 5, 6})  // outside the run, and at its keys
+            EXPECT_LT(length(after.local(0, f).t - before.local(0, f).t), 1e-12) << f;
+        EXPECT_NEAR(after.local(0, 3).t.y, 2.025, 1e-9);  // 4.5^2 / 10
+        EXPECT_NEAR(before.local(0, 3).t.y, 2.05, 1e-9);
+    }
+}
+
 // -------------------------------------------------------------------------------------- strips
 
 /// Two timelines: "out" goes from 0 to 10 along X in 10 frames, "up" from 100 to 110 along Y.

@@ -183,7 +183,7 @@ struct ScalarLayout {
 ScalarLayout scalar_layout(const Scene& scene);
 
 /// The member curves of each node in turn.
-std::vector<std::span<const MemberCurve>> member_runs(const Timeline& timeline);
+std::vector<std::span<const MemberCurve>> member_runs(std::span<const MemberCurve> all);
 /// Turns stacks under member curves, and weights under them, into channels, so that any writer and
 /// player understands them: with linear keys where the curves had theirs if that is exact, else as
 /// cubic splines with keys added, on frames of scene.rate first, until turns agree within 1e-7

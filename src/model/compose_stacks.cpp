@@ -115,7 +115,7 @@ class Composer {
 
     Findings run() {
         for (Timeline& timeline : scene_.timelines) {
-            for (const auto run : member_runs(timeline)) {
+            for (const auto run : member_runs(timeline.members)) {
                 std::size_t weights = 0;
                 while (weights < run.size() && run[weights].element == kNone) ++weights;
                 if (weights > 0) add_weights(run.first(weights), timeline);

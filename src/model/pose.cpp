@@ -66,7 +66,7 @@ Pose pose_at(const Scene& scene, const Timeline& timeline, double seconds) {
         }
     }
     const Conversion change(scene.stack_convention, scene.convention);
-    for (const auto run : member_runs(timeline)) {
+    for (const auto run : member_runs(timeline.members)) {
         const int node = run[0].node;
         std::size_t weights = 0;
         for (; weights < run.size() && run[weights].element == kNone; ++weights)

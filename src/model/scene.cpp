@@ -88,9 +88,8 @@ ScalarLayout scalar_layout(const Scene& scene) {
     return layout;
 }
 
-std::vector<std::span<const MemberCurve>> member_runs(const Timeline& timeline) {
+std::vector<std::span<const MemberCurve>> member_runs(std::span<const MemberCurve> all) {
     std::vector<std::span<const MemberCurve>> runs;
-    const std::vector<MemberCurve>& all = timeline.members;
     for (std::size_t first = 0, last = 0; first < all.size(); first = last) {
         while (last < all.size() && all[last].node == all[first].node) ++last;
         runs.emplace_back(&all[first], last - first);

@@ -53,7 +53,7 @@ std::size_t Motion::use(int timeline) {
     for (std::size_t i = 0; i < timeline_numbers_.size(); ++i)
         if (timeline_numbers_[i] == timeline) return i;
     const Timeline& t = scene_->timelines[at(timeline)];
-    timelines_.push_back({&t, member_runs(t), {}});
+    timelines_.push_back({&t, member_runs(t.members), {}, {}});
     timeline_numbers_.push_back(timeline);
     return timelines_.size() - 1;
 }

@@ -20,7 +20,8 @@ struct BoundTimeline {
     };
     const Timeline* timeline = nullptr;
     std::vector<std::span<const MemberCurve>> members;
-    std::map<std::size_t, Smoothed> smoothed;  ///< by channel
+    std::map<std::size_t, Smoothed> smoothed;   ///< by channel
+    std::vector<MemberCurve> smoothed_members;  ///< in place of the timeline's, unless empty
 };
 
 struct BoundBlock {
