@@ -72,6 +72,7 @@ struct LiftRequest : Common {
     std::string motion, scene, rig, output, timeline, name;
     TypedConvention truth, motion_truth;
     std::vector<std::string> onto;  ///< CONTROL=CONTROL
+    double tolerance_mm = 1, tolerance_degrees = 0.5;
     bool replace = false;
 };
 int lift(const LiftRequest& request);

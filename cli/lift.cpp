@@ -25,10 +25,34 @@ std::vector<LiftError> worst_first(std::vector<LiftError> errors) {
 /// What all names share up to a ':' is left out of what people read.
 std::string bare(const std::string& name) { return name.substr(name.find(':') + 1); }
 
-std::string text_of(const LiftRequest& request, const Lifted& lifted) {
-    std::string text = fmt::format("{}: timeline \"{}\", {} samples at {}/s, keys on {} controls\n",
-                                   request.output, lifted.timeline.name, lifted.samples,
-                                   to_text(lifted.rate), lifted.controls.size());
+/// Joints that are further off than asked for, in words; none: nothing.
+std::optional<Finding> above_tolerance(const LiftRequest& request, const Lifted& lifted) {
+    const std::vector<LiftError> errors = worst_first(lifted.errors);
+    const auto above = std::count_if(errors.begin(), errors.end(), [&](const LiftError& e) {
+        return !(e.worst_mm <= request.tolerance_mm &&
+                 e.worst_degrees <= request.tolerance_degrees);
+    });
+    if (above == 0) return {};
+    double degrees = 0;
+    for (const LiftError& e : errors) degrees = std::max(degrees, e.worst_degrees);
+    return Finding{
+        Code::kProofFailed,
+        Severity::kStop,
+        request.output,
+        fmt::format("the rig gives the motion back but for {} joints: worst {:.3g} mm at "
+                    "{}, sample {}, and {:.3g} degrees; nothing was written",
+                    above, errors[0].worst_mm, bare(errors[0].joint), errors[0].sample, degrees),
+        fmt::format("at most {} mm and {} degrees", request.tolerance_mm,
+                    request.tolerance_degrees),
+        "check unit and rest pose of the motion; if this is as near as the rig can get, "
+        "raise --tolerance and --tolerance-degrees"};
+}
+
+std::string text_of(const LiftRequest& request, const Lifted& lifted, bool written) {
+    std::string text =
+        fmt::format("{}{}: timeline \"{}\", {} samples at {}/s, keys on {} controls\n",
+                    request.output, written ? "" : " (not written)", lifted.timeline.name,
+                    lifted.samples, to_text(lifted.rate), lifted.controls.size());
     std::vector<std::string> controls;
     for (const std::string& name : lifted.controls) controls.push_back(bare(name));
     text += fmt::format("controls: {}\n\n", fmt::join(controls, ", "));
@@ -40,12 +64,10 @@ std::string text_of(const LiftRequest& request, const Lifted& lifted) {
     return text;
 }
 
-Json json_of(const LiftRequest& request, const Lifted& lifted) {
-    Json json{{"file", request.output},
-              {"timeline", lifted.timeline.name},
-              {"samples", lifted.samples},
-              {"rate", to_text(lifted.rate)},
-              {"controls", lifted.controls}};
+Json json_of(const LiftRequest& request, const Lifted& lifted, bool written) {
+    Json json{{"file", request.output},           {"written", written},
+              {"timeline", lifted.timeline.name}, {"samples", lifted.samples},
+              {"rate", to_text(lifted.rate)},     {"controls", lifted.controls}};
     json["joints"] = Json::array();
     for (const LiftError& e : worst_first(lifted.errors))
         json["joints"].push_back({{"joint", e.joint},
@@ -82,17 +104,21 @@ int lift(const LiftRequest& request) {
     mellow::convert(motion->scene, {});
     auto lifted = mellow::lift(scene->scene, sheet.value(), motion->scene, timeline, options);
     if (!lifted) return fail(lifted.failure());
+    const std::optional<Finding> above = above_tolerance(request, lifted.value());
     scene->scene.timelines = {lifted.value().timeline};
     mellow::convert(scene->scene, own);
-    const auto bytes = write_glb(scene->scene);
-    if (const Status s = write_file(request.output, bytes, request.replace); !s)
-        return fail(s.failure());
+    if (!above)
+        if (const Status s = write_file(request.output, write_glb(scene->scene), request.replace);
+            !s)
+            return fail(s.failure());
     if (request.json)
-        fmt::print("{}\n", json_of(request, lifted.value()).dump(2));
+        fmt::print("{}\n", json_of(request, lifted.value(), !above).dump(2));
     else if (!request.quiet)
-        fmt::print("{}", text_of(request, lifted.value()));
+        fmt::print("{}", text_of(request, lifted.value(), !above));
     if (!request.json && !request.quiet) print_findings(lifted.value().findings);
-    return kDone;
+    if (!above) return kDone;
+    (void)fail(*above);
+    return kChecksFailed;
 }
 
 }  // namespace mellow::cli

@@ -130,6 +130,10 @@ CLI::App* add_lift(CLI::App& app, LiftRequest& r) {
                   "CONTROL=CONTROL_ABOVE_IT: key the second in place of the first");
     add_truth(c, r.truth);
     add_truth(c, r.motion_truth, "-motion");
+    c->add_option("--tolerance", r.tolerance_mm, "Most millimetres a joint may be off")
+        ->capture_default_str();
+    c->add_option("--tolerance-degrees", r.tolerance_degrees, "Most degrees")
+        ->capture_default_str();
     c->add_flag("--replace", r.replace, "Replace the output if it exists");
     add_common(c, r);
     c->footer(

@@ -152,6 +152,20 @@ TEST(LiftToolTest, ACrateClipGoesOntoControlsAndIsPackedAgainWithALayer) {
     EXPECT_NE(run.out.find("keys on 24 controls"), std::string::npos) << run.out;
     EXPECT_EQ(test::run_tool(lift).exit, 4);  // it is there already
     EXPECT_EQ(test::run_tool(lift + " --replace --onto ankle_target.L").exit, 2);
+    // A unit that is wrong for the motion puts joints where the rig cannot follow.
+    const std::string wrong = test::change(lift, "again.glb", "wrong.glb") + " --unit-motion inch";
+    const test::ToolRun refused = test::run_tool(wrong);
+    EXPECT_EQ(refused.exit, 1);
+    EXPECT_NE(refused.err.find("proof-failed"), std::string::npos) << refused.err;
+    EXPECT_FALSE(std::filesystem::exists(at + "wrong.glb"));
+    EXPECT_EQ(test::run_tool(wrong + " --tolerance 1e6 --tolerance-degrees 180").exit, 0);
+    EXPECT_TRUE(std::filesystem::exists(at + "wrong.glb"));
+    // BVH gives every joint the axes of the world; these are turned back.
+    const std::string plain = at + "crates/tamsin/clips/walk.glb", bvh = at + "walk.bvh";
+    ASSERT_EQ(test::run_tool("convert --quiet " + plain + " " + bvh).exit, 0);
+    const test::ToolRun turned = test::run_tool(
+        test::change(test::change(lift, plain, bvh), "again.glb", "turned.glb") + " --json");
+    EXPECT_EQ(turned.exit, 0) << turned.out << turned.err;
     std::string recipe = test::change(orchard::kTamsinRecipe, "tamsin.glb", "again.glb");
     recipe = recipe.substr(0, recipe.find("[[clip]]"));
     recipe = test::change(recipe, "rate = 24", "rate = 30");

@@ -40,10 +40,11 @@ struct Lifted {
 };
 
 /// Solves the controls of `scene` under `sheet` for one timeline of `motion`, whose nodes carry the
-/// names of the joints (with or without the sheet's prefix). All three must be inside: metres, +Y
-/// up, +Z front. Sources of `follow` (a single one), goals and poles of `limb`, goals of `chain`
-/// and sources of `aim` are solved; what follows only an orientation keeps its place below its
-/// parent. Fails as Rig::bind() does, with no-joints when no name fits, or no-motion.
+/// names of the joints (with or without the sheet's prefix). Where both rest with their joints in
+/// the same places, these may have other axes: they are turned back. All three must be inside:
+/// metres, +Y up, +Z front. Sources of `follow` (a single one), goals and poles of `limb`, goals of
+/// `chain` and sources of `aim` are solved; what follows only an orientation keeps its place below
+/// its parent. Fails as Rig::bind() does, with no-joints when no name fits, or no-motion.
 Result<Lifted> lift(const Scene& scene, const RigSheet& sheet, const Scene& motion, int timeline,
                     const LiftOptions& options = {});
 

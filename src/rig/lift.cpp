@@ -48,7 +48,24 @@ class Lifter {
   private:
     struct Pair {
         int node, motion;
+        Quat axes;  ///< of the scene's joint, in those of the motion's
     };
+
+    /// Where both rest in the same places, they rest in the same pose, and joints that are turned
+    /// against each other only have other axes. Elsewhere the axes are taken for the same.
+    void compare_axes(const Scene& motion) {
+        const std::vector<Affine> other = rest_worlds(motion);
+        double size = 0, apart = 0;
+        for (const Pair& pair : pairs_) {
+            const Affine& own = rest_[at(pair.node)];
+            size = std::max(size, length(own.o - rest_[at(pairs_[0].node)].o));
+            apart = std::max(apart, length(own.o - other[at(pair.motion)].o));
+        }
+        if (apart > 1e-3 * size) return;
+        for (Pair& pair : pairs_)
+            pair.axes =
+                conjugate(orientation(other[at(pair.motion)])) * orientation(rest_[at(pair.node)]);
+    }
 
     Status pair_joints(const Scene& motion) {
         const auto bare = [&](const std::string& name) {
@@ -58,11 +75,13 @@ class Lifter {
         };
         std::map<std::string, int> by_name;
         for (std::size_t n = 0; n < motion.nodes.size(); ++n)
-            by_name.emplace(bare(motion.nodes[n].name), static_cast<int>(n));
+            if (!motion.nodes[n].end_site)  // it has no motion of its own
+                by_name.emplace(bare(motion.nodes[n].name), static_cast<int>(n));
         given_.resize(scene_.nodes.size());
         for (std::size_t n = 0; n < scene_.nodes.size(); ++n)
             if (const auto found = by_name.find(bare(scene_.nodes[n].name)); found != by_name.end())
-                pairs_.push_back({static_cast<int>(n), found->second});
+                pairs_.push_back({static_cast<int>(n), found->second, {}});
+        compare_axes(motion);
         if (!pairs_.empty()) return {};
         return Finding{Code::kNoJoints,
                        Severity::kStop,
@@ -213,7 +232,7 @@ class Lifter {
             source.evaluate({&t, 1}, tile);
             for (const Pair& pair : pairs_) {
                 const Affine world = tile.world(pair.motion, 0);
-                given_[at(pair.node)] = {world.o, orientation(world)};
+                given_[at(pair.node)] = {world.o, orientation(world) * pair.axes};
             }
             each(k);
         }
