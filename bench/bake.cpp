@@ -110,8 +110,9 @@ const Stage& plain_stage() {
     return made;
 }
 
-/// Thirty limbs with the controls they need; nothing is between the joints of a limb.
-Stage make_ruled_stage() {
+/// Thirty limbs with the controls they need; nothing is between the joints of a limb. `keyed`: the
+/// joints of limbs have keys of their own, as all others have, whether or not a rule moves them.
+Stage make_ruled_stage(bool keyed) {
     Stage s;
     Scene& scene = s.scene;
     scene.timelines.emplace_back();
@@ -132,7 +133,9 @@ Stage make_ruled_stage() {
         const auto n = [i](const char* word) { return fmt::format("{}{}", word, i); };
         const int start = joint(n("start"), trunk[at(i / 3)], {side, 0, 0.2});
         const int mid = joint(n("mid"), start, {0, -0.5, 0.02});
-        joint(n("end"), mid, {0, -0.45, -0.02});
+        const int end = joint(n("end"), mid, {0, -0.45, -0.02});
+        for (const int node : {start, mid, end})
+            if (keyed) key_all(scene, node, node);
         for (const char* control : {"goal", "pole"}) {
             const Vec3 place{side, 0.05 * i - 0.6, control[0] == 'g' ? 0.4 : 2.0};
             const int node = add(scene, n(control), kNone, place);
@@ -179,9 +182,9 @@ Stage make_ruled_stage() {
     scene.skins.push_back(skin);
     return s;
 }
-const Stage& ruled_stage() {
-    static const Stage made = make_ruled_stage();
-    return made;
+const Stage& ruled_stage(bool keyed) {
+    static const Stage all = make_ruled_stage(true), controls = make_ruled_stage(false);
+    return keyed ? all : controls;
 }
 
 void count(benchmark::State& state, int joints) {
@@ -206,9 +209,16 @@ void run_bake(benchmark::State& state, const Stage& stage, const RigSheet& sheet
 }
 
 void bake_kinematics(benchmark::State& state) { run_bake(state, plain_stage(), {}); }
-void bake_without_rules(benchmark::State& state) { run_bake(state, ruled_stage(), {}); }
+void bake_without_rules(benchmark::State& state) { run_bake(state, ruled_stage(true), {}); }
 void bake_with_rules(benchmark::State& state) {
-    run_bake(state, ruled_stage(), ruled_stage().rules);
+    run_bake(state, ruled_stage(true), ruled_stage(true).rules);
+}
+/// Keys on the trunk and on controls alone: without rules nine joints in ten stand still.
+void bake_controls_without_rules(benchmark::State& state) {
+    run_bake(state, ruled_stage(false), {});
+}
+void bake_controls_with_rules(benchmark::State& state) {
+    run_bake(state, ruled_stage(false), ruled_stage(false).rules);
 }
 
 /// The same scene frame by frame: local matrices of all nodes, worlds, each joint against the joint
@@ -290,6 +300,16 @@ BENCHMARK(bake_with_rules)
     ->ArgName("threads")
     ->Arg(1)
     ->Arg(2)
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_controls_without_rules)
+    ->ArgName("threads")
+    ->Arg(1)
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_controls_with_rules)
+    ->ArgName("threads")
+    ->Arg(1)
     ->UseRealTime()
     ->Unit(benchmark::kMillisecond);
 BENCHMARK(copy_of_the_same_bytes)->UseRealTime()->Unit(benchmark::kMillisecond);

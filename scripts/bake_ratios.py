@@ -12,8 +12,8 @@ RATIOS = [
     ("Eigen's time / ours, one thread", "kinematics_by_eigen", "bake_kinematics/threads:1"),
     ("our time / the copy's, one thread", "bake_kinematics/threads:1", "copy_of_the_same_bytes"),
     ("two threads, times one", "bake_kinematics/threads:1", "bake_kinematics/threads:2"),
-    ("speed with rules / 100 keyed joints", "bake_kinematics/threads:1", "bake_with_rules/threads:1"),
-    ("speed with rules / same scene without", "bake_without_rules/threads:1", "bake_with_rules/threads:1"),
+    ("speed with rules / without", "bake_without_rules/threads:1", "bake_with_rules/threads:1"),
+    ("the same, keys on controls alone", "bake_controls_without_rules/threads:1", "bake_controls_with_rules/threads:1"),
     ("with rules: two threads, times one", "bake_with_rules/threads:1", "bake_with_rules/threads:2"),
 ]
 

@@ -180,7 +180,7 @@ std::string recipe_with(const std::string& line) {
 }
 
 struct AxesRecipeTest : testing::Test {
-    void SetUp() override { test::write_files(folder.path(), orchard::tamsin_files()); }
+    void SetUp() override { test::write_files(folder.path(), test::tamsin()); }
     /// A skeleton of these joints, whose axes are those of the world.
     void write_standard(const std::vector<std::string>& joints) const {
         std::string text = "HIERARCHY\nROOT top\n{\nOFFSET 0 0 0\nCHANNELS 0\n";

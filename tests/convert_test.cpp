@@ -10,7 +10,7 @@
 #include "mellow/fit.h"
 #include "mellow/pose.h"
 #include "mellow/write.h"
-#include "orchard.h"
+#include "packing.h"
 #include "support.h"
 
 namespace mellow {
@@ -200,7 +200,7 @@ TEST(CompareTest, OtherNamesAndMissingJoints) {
 }
 
 TEST(CompareTest, RestPosesVerticesAndWeightsAreMeasured) {
-    Scene a = test::read_tiny(orchard::tamsin_files()[0].bytes).value().scene, b = a;
+    Scene a = test::read_tiny(test::tamsin()[0].bytes).value().scene, b = a;
     b.nodes[static_cast<std::size_t>(orchard::node(b, "head_end"))].local.t.x += 0.5;
     for (Mesh& mesh : b.meshes)
         if (mesh.name == "orchard:boots") mesh.primitives[0].positions[0][2] += 2;
@@ -220,7 +220,7 @@ TEST(CompareTest, RestPosesVerticesAndWeightsAreMeasured) {
 class ConvertTest : public testing::Test {
   protected:
     ConvertTest() {
-        const auto files = orchard::tamsin_files();
+        const auto files = test::tamsin();
         write_text(folder_ / "tamsin.glb", {files[0].bytes.begin(), files[0].bytes.end()});
         const Made m = make_clip(25);
         write_text(folder_ / "made.bvh", write_bvh(m.skeleton, m.clip, {}).value().text);

@@ -21,9 +21,7 @@ using test::read_text;
 using test::TempFolder;
 using test::write_text;
 
-void write_data(const std::filesystem::path& folder) {
-    test::write_files(folder, orchard::tamsin_files());
-}
+void write_data(const std::filesystem::path& folder) { test::write_files(folder, test::tamsin()); }
 
 // ------------------------------------------------------------------------------- the demo data
 
@@ -34,7 +32,7 @@ TEST(OrchardTest, SameBytesEveryTime) {
 }
 
 TEST(OrchardTest, TheFileIsAsRealFilesAre) {
-    const auto files = orchard::tamsin_files();
+    const auto files = test::tamsin();
     const auto read = test::read_tiny(files[0].bytes);
     ASSERT_THAT(read, IsOk());
     const Scene& scene = read.value().scene;

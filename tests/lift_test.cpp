@@ -141,7 +141,7 @@ TEST(LiftTest, AimsAreSolvedAndWhatIsNotIsSaid) {
 
 TEST(LiftToolTest, ACrateClipGoesOntoControlsAndIsPackedAgainWithALayer) {
     const test::TempFolder folder;
-    test::write_files(folder.path(), orchard::tamsin_files());
+    test::write_files(folder.path(), test::tamsin());
     ASSERT_THAT(test::pack_text(folder, orchard::kTamsinRecipe), IsOk());
     const std::string at = folder.path().string() + "/";
     const std::string lift =

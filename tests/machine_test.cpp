@@ -160,7 +160,7 @@ TEST(SimplifyTest, TheLargestInfluencesStayAndSumToOne) {
 const PackReport& press() {
     static const TempFolder folder;
     static const PackReport report = [] {
-        test::write_files(folder.path(), orchard::press_files());
+        test::write_files(folder.path(), test::press());
         auto packed = pack_text(folder, orchard::kPressRecipe);
         EXPECT_THAT(packed, IsOk());
         return std::move(packed).value();
@@ -212,7 +212,7 @@ TEST(PressTest, ShearIsToldInMillimetresAtTheSkin) {
     Scene scene = orchard::press_scene();
     scene.nodes[at(find_node(scene, "plate"))].local.r = from_axis_angle({0, 0, 1}, pi / 6);
     key(scene, find_node(scene, "screw_lift"), Path::kScale, {1, 1, 1}, {1, 1.02, 1}, 6);
-    std::vector<orchard::File> files = orchard::press_files();
+    std::vector<orchard::File> files = test::press();
     files[0].bytes = write_glb(scene);
     const TempFolder folder;
     test::write_files(folder.path(), files);
@@ -351,7 +351,7 @@ TEST(CameraTest, TheFieldOfViewIsAChannelInTheDirectionAsked) {
 
 TEST(CameraTest, WhatCannotBeIsRefused) {
     const TempFolder folder;
-    test::write_files(folder.path(), orchard::press_files());
+    test::write_files(folder.path(), test::press());
     const auto with = [&](const std::string& from, const std::string& to) {
         return pack_text(folder, change(orchard::kPressRecipe, from, to));
     };
@@ -362,7 +362,7 @@ TEST(CameraTest, WhatCannotBeIsRefused) {
                 FailsWith(Code::kValueBad, "same line"));
     Scene scene = orchard::press_scene();
     scene.cameras[0] = "{\"type\":\"perspective\",\"perspective\":{\"yfov\":0.7,\"znear\":0.01}}";
-    std::vector<orchard::File> files = orchard::press_files();
+    std::vector<orchard::File> files = test::press();
     files[0].bytes = write_glb(scene);
     test::write_files(folder.path(), files);
     EXPECT_THAT(pack_text(folder, orchard::kPressRecipe), FailsWith(Code::kKeyMissing, "aspect"));
@@ -371,7 +371,7 @@ TEST(CameraTest, WhatCannotBeIsRefused) {
 // --------------------------------------------------------------------------- recipes that choose
 
 struct TamsinFolder : TempFolder {
-    TamsinFolder() { test::write_files(path(), orchard::tamsin_files()); }
+    TamsinFolder() { test::write_files(path(), test::tamsin()); }
 };
 
 TEST(ChoiceTest, AllTimelinesBecomeClips) {
@@ -382,7 +382,7 @@ TEST(ChoiceTest, AllTimelinesBecomeClips) {
     scene.timelines[1].name = "press/two";
     for (Channel& c : scene.timelines[1].channels)
         for (double& t : c.curve.times.edit()) t *= 0.5;
-    std::vector<orchard::File> files = orchard::press_files();
+    std::vector<orchard::File> files = test::press();
     files[0].bytes = write_glb(scene);
     test::write_files(folder.path(), files);
     const auto packed =

@@ -9,7 +9,7 @@
 
 #include "mellow/finding.h"
 #include "mellow/rig_rules.h"
-#include "orchard.h"
+#include "packing.h"
 #include "support.h"
 
 namespace mellow {
@@ -29,7 +29,7 @@ using testing::Not;
 class ToolTest : public testing::Test {
   protected:
     ToolTest() {
-        for (const orchard::File& file : orchard::tamsin_files())
+        for (const orchard::File& file : test::tamsin())
             write_text(folder_ / file.name, {file.bytes.begin(), file.bytes.end()});
     }
     std::string path(const std::string& name) const {

@@ -185,7 +185,8 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
         const double scale =
             parent == kNone ? scale_above(scene, rest, n) : out.sources[at(parent)].scale;
         JointSource source{n, scale, {}, choice.scale_to_offsets && !carrying[at(n)]};
-        if (const auto axes = choice.axes.find(scene.nodes[at(n)].name); axes != choice.axes.end())
+        if (const auto axes = choice.axes.find(scene.nodes[at(n)].name);
+            axes != choice.axes.end() && !camera)
             source.turn = nearest(conjugate(rotation_of(rest[at(n)])) * axes->second, {});
         const Affine world = joint_world(source, rest[at(n)]);
         const Affine above = parent == kNone ? Affine{} : kept[at(parent)];

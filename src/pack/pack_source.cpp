@@ -192,8 +192,10 @@ Status PackSource::note_axes(const JointChoice& choice, PackReport& report) cons
     if (recipe_->axes.empty()) return {};
     std::vector<std::string> own;
     for (int j = 0; j < skeleton_.size(); ++j) {
-        if (sources_[at(j)].node == kNone) continue;
-        if (choice.axes.contains(skeleton_[j].name))
+        const int node = sources_[at(j)].node;
+        // A camera's axes are those its recipe says.
+        if (node == kNone || scene_.nodes[at(node)].camera != kNone) continue;
+        if (choice.axes.contains(scene_.nodes[at(node)].name))
             report.turns.emplace_back(skeleton_[j].name, sources_[at(j)].turn);
         else
             own.push_back(skeleton_[j].name);

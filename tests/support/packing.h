@@ -16,6 +16,16 @@ inline void write_files(const std::filesystem::path& folder,
         write_text(folder / file.name, {file.bytes.begin(), file.bytes.end()});
 }
 
+/// The demo's data, made once for all tests of a process.
+inline const std::vector<orchard::File>& tamsin() {
+    static const std::vector<orchard::File> files = orchard::tamsin_files();
+    return files;
+}
+inline const std::vector<orchard::File>& press() {
+    static const std::vector<orchard::File> files = orchard::press_files();
+    return files;
+}
+
 inline std::string change(std::string text, const std::string& from, const std::string& to) {
     const auto place = text.find(from);
     EXPECT_NE(place, std::string::npos) << from;
