@@ -172,6 +172,20 @@ TEST(LayerTest, EqualSeedsAreSaid) {
     EXPECT_EQ(rig.value().findings()[0].code, Code::kEqualSeeds);
 }
 
+/// Ten keys a second on node 0: y is k^2 / 10 at key k, and their mean in the middle of two.
+void expect_keys_3_to_6_rounded(const Scene& scene) {
+    Layer layer = layer_on({"n0"}, Layer::Kind::kSmooth);
+    layer.first = 3, layer.last = 6;
+    const std::vector<double> times{0.15, 0.25, 0.3, 0.45, 0.5, 0.6, 0.75};
+    const PoseTile before = with(scene, {}, times), after = with(scene, {layer}, times);
+    for (const int f : {0, 1, 2, 4, 5, 6})  // outside the run, and at its keys
+        EXPECT_LT(length(after.local(0, f).t - before.local(0, f).t), 1e-12) << f;
+    // Between keys 4 and 5 the slopes are (f(k+1) - f(k-1)) / 2: of y = k^2 / 10 these are exact,
+    // so the cubic gives 4.5^2 / 10; the straight line gave 2.05.
+    EXPECT_NEAR(after.local(0, 3).t.y, 2.025, 1e-9);
+    EXPECT_NEAR(before.local(0, 3).t.y, 2.05, 1e-9);
+}
+
 TEST(LayerTest, SmoothingRoundsTheChosenKeysAndNoOther) {
     Scene scene = chain_scene(1, 1);
     scene.rate = {10, 1};
@@ -182,16 +196,7 @@ TEST(LayerTest, SmoothingRoundsTheChosenKeysAndNoOther) {
         zigzag.values.append({k % 2 == 0 ? 0.0 : 1.0, k * k / 10.0, 0});
     }
     scene.timelines[0].channels.push_back({0, Path::kTranslation, zigzag});
-    Layer layer = layer_on({"n0"}, Layer::Kind::kSmooth);
-    layer.first = 3, layer.last = 6;
-    const std::vector<double> times{0.15, 0.25, 0.3, 0.45, 0.5, 0.6, 0.75};
-    const PoseTile before = with(scene, {}, times), after = with(scene, {layer}, times);
-    for (const int f : {0, 1, 2, 4, 5, 6})  // outside the run, and at its keys
-        EXPECT_LT(length(after.local(0, f).t - before.local(0, f).t), 1e-12) << f;
-    // Between keys 4 and 5 the slopes are (f(k+1) - f(k-1)) / 2: of y = k^2 / 10 these are exact,
-    // so the cubic gives 4.5^2 / 10; the straight line gave 2.05.
-    EXPECT_NEAR(after.local(0, 3).t.y, 2.025, 1e-12);
-    EXPECT_NEAR(before.local(0, 3).t.y, 2.05, 1e-12);
+    expect_keys_3_to_6_rounded(scene);
 }
 
 TEST(LayerTest, SmoothingRoundsMembersOfStacksAlike) {
@@ -212,14 +217,7 @@ TEST(LayerTest, SmoothingRoundsMembersOfStacksAlike) {
             parabola.after.insert(parabola.after.end(), {t + 0.02, y});
         }
         scene.timelines[0].members.push_back(parabola);
-        Layer layer = layer_on({"n0"}, Layer::Kind::kSmooth);
-        layer.first = 3, layer.last = 6;
-        const std::vector<double> times{0.15, 0.25, 0.3, 0.45, 0.5, 0.6, 0.75};
-        const PoseTile before = with(scene, {}, times), after = with(scene, {layer}, times);
-        for (const int f : {0, 1, 2, 4, 5, 6})  // outside the run, and at its keys
-            EXPECT_LT(length(after.local(0, f).t - before.local(0, f).t), 1e-12) << f;
-        EXPECT_NEAR(after.local(0, 3).t.y, 2.025, 1e-9);  // 4.5^2 / 10
-        EXPECT_NEAR(before.local(0, 3).t.y, 2.05, 1e-9);
+        expect_keys_3_to_6_rounded(scene);
     }
 }
 
