@@ -2,11 +2,15 @@
 // exit code. main.cpp turns the command line into these; the argument parser is known there only.
 #pragma once
 
+#include <fmt/core.h>
+
 #include <map>
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "base/finding_json.h"
+#include "base/json_writer.h"
 #include "mellow/read.h"
 
 namespace mellow::cli {
@@ -16,6 +20,16 @@ enum Exit { kDone = 0, kChecksFailed = 1, kUsage = 2, kBadInput = 3, kCannotWrit
 
 /// Prints a failure to standard error and returns the exit code that goes with it.
 int fail(const Finding& finding);
+
+/// Prints one JSON object; `fill` writes its members.
+template <class Fill>
+void print_json(Fill&& fill) {
+    JsonWriter json(JsonWriter::Form::kIndented);
+    json.begin_object();
+    fill(json);
+    json.end_object().finish();
+    fmt::print("{}", json.text());
+}
 
 /// What every command has: --json and --quiet.
 struct Common {

@@ -2,44 +2,36 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <nlohmann/json.hpp>
+#include <array>
 
 #include "commands.h"
 
 namespace mellow::cli {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
-Json json_of(const Deviation& d, const Comparison& c) {
-    return {{"worst", d.worst},
-            {"mean", d.mean()},
-            {"at", d.what},
-            {"seconds", d.sample / c.moments_per_second},
-            {"compared", d.count}};
+void write(JsonWriter& json, const char* key, const Deviation& d, const Comparison& c) {
+    json.object(key, [&] {
+        json.member("worst", d.worst).member("mean", d.mean()).member("at", d.what);
+        json.member("seconds", d.sample / c.moments_per_second).member("compared", d.count);
+    });
 }
 
-Json json_of(const Comparison& c, bool within) {
-    Json json{{"within_tolerance", within},
-              {"seconds", {c.seconds_a, c.seconds_b}},
-              {"moments", c.moments},
-              {"height_m", c.height_m},
-              {"only_in_first", c.only_a},
-              {"only_in_second", c.only_b},
-              {"other_meshes", c.other_meshes},
-              {"joint_position_mm", json_of(c.position_mm, c)},
-              {"joint_rotation_degrees", json_of(c.rotation_degrees, c)},
-              {"vertex_mm", json_of(c.vertex_mm, c)},
-              {"morph_weight", json_of(c.weight, c)}};
-    json["joints"] = Json::array();
-    for (const JointComparison& j : c.joints)
-        json["joints"].push_back({{"name", j.joint},
-                                  {"position_mm", json_of(j.position_mm, c)},
-                                  {"rotation_degrees", json_of(j.rotation_degrees, c)},
-                                  {"rest_mm", j.rest_mm},
-                                  {"rest_degrees", j.rest_degrees}});
-    return json;
+void write(JsonWriter& json, const Comparison& c, bool within) {
+    json.member("within_tolerance", within);
+    json.list("seconds", std::array{c.seconds_a, c.seconds_b});
+    json.member("moments", c.moments).member("height_m", c.height_m);
+    json.list("only_in_first", c.only_a).list("only_in_second", c.only_b);
+    json.list("other_meshes", c.other_meshes);
+    write(json, "joint_position_mm", c.position_mm, c);
+    write(json, "joint_rotation_degrees", c.rotation_degrees, c);
+    write(json, "vertex_mm", c.vertex_mm, c);
+    write(json, "morph_weight", c.weight, c);
+    json.list("joints", c.joints, [&](const JointComparison& j) {
+        json.begin_object().member("name", j.joint);
+        write(json, "position_mm", j.position_mm, c);
+        write(json, "rotation_degrees", j.rotation_degrees, c);
+        json.member("rest_mm", j.rest_mm).member("rest_degrees", j.rest_degrees).end_object();
+    });
 }
 
 std::string words(const char* what, const Deviation& d, const char* unit, const Comparison& c) {
@@ -98,7 +90,7 @@ int compare(const CompareRequest& request) {
                         c.vertex_mm.worst <= request.tolerance_mm &&
                         c.rotation_degrees.worst <= request.tolerance_degrees;
     if (request.json)
-        fmt::print("{}\n", json_of(c, within).dump(2));
+        print_json([&](JsonWriter& json) { write(json, c, within); });
     else if (!request.quiet)
         fmt::print("{}{} {} mm, {} degrees\n", text_of(c),
                    within ? "within" : "ABOVE the tolerance of", request.tolerance_mm,

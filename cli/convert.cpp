@@ -1,7 +1,5 @@
 #include <fmt/core.h>
 
-#include <nlohmann/json.hpp>
-
 #include "commands.h"
 #include "mellow/convert_file.h"
 
@@ -62,13 +60,16 @@ int convert(const ConvertRequest& request) {
     if (!done) return fail(done.failure());
     print_findings(read->findings);
     print_findings(done.value().findings);
-    nlohmann::ordered_json files;
-    for (const auto& file : done.value().files) {
-        files.push_back({{"file", file.string()}, {"bytes", std::filesystem::file_size(file)}});
-        if (!request.quiet && !request.json)
+    if (request.json)
+        print_json([&](JsonWriter& json) {
+            json.list("files", done.value().files, [&](const std::filesystem::path& file) {
+                json.begin_object().member("file", file.string());
+                json.member("bytes", std::filesystem::file_size(file)).end_object();
+            });
+        });
+    else if (!request.quiet)
+        for (const auto& file : done.value().files)
             fmt::print("wrote {} ({} bytes)\n", file.string(), std::filesystem::file_size(file));
-    }
-    if (request.json) fmt::print("{}\n", nlohmann::ordered_json{{"files", files}}.dump(2));
     return kDone;
 }
 

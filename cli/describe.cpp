@@ -1,7 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
+#include <array>
 
 #include "commands.h"
 #include "mellow/read.h"
@@ -10,8 +10,6 @@
 
 namespace mellow::cli {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 constexpr NodeClass kClasses[] = {NodeClass::kDeform,  NodeClass::kUnweighted, NodeClass::kTip,
                                   NodeClass::kControl, NodeClass::kHelper,     NodeClass::kMesh,
@@ -67,21 +65,18 @@ std::string rig_text(const RigStock& rig, const Scene& scene) {
     return text;
 }
 
-Json rig_json(const RigStock& rig, const Scene& scene) {
-    Json json{{"steps", Json::array()}, {"passive", Json::array()}};
-    for (const RigStep& step : rig.steps) {
-        Json nodes = Json::array();
-        for (const int node : step.nodes)
-            nodes.push_back(scene.nodes[static_cast<std::size_t>(node)].name);
-        json["steps"].push_back({{"kind", step.kind},
-                                 {"rule", step.line},
-                                 {"where", step.where},
-                                 {"drives", step.drives},
-                                 {"nodes", nodes}});
-    }
-    for (const RigStock::Passive& p : rig.passive)
-        json["passive"].push_back({{"joint", p.joint}, {"goes_with", p.goes_with}});
-    return json;
+void write(JsonWriter& json, const RigStock& rig, const Scene& scene) {
+    json.list("steps", rig.steps, [&](const RigStep& step) {
+        json.begin_object().member("kind", step.kind).member("rule", step.line);
+        json.member("where", step.where).member("drives", step.drives);
+        json.list("nodes", step.nodes, [&](int node) {
+            json.value(scene.nodes[static_cast<std::size_t>(node)].name);
+        });
+        json.end_object();
+    });
+    json.list("passive", rig.passive, [&](const RigStock::Passive& p) {
+        json.begin_object().member("joint", p.joint).member("goes_with", p.goes_with).end_object();
+    });
 }
 
 std::string stock_text(const std::string& file, const ReadResult& read, const Stock& stock,
@@ -116,59 +111,62 @@ std::string stock_text(const std::string& file, const ReadResult& read, const St
     return text;
 }
 
-Json stock_json(const std::string& file, const ReadResult& read, const Stock& stock,
-                const RigStock* rig) {
+void write(JsonWriter& json, const TimelineStock& t) {
+    json.begin_object().member("name", t.name).member("first_frame", t.first_frame);
+    json.member("last_frame", t.last_frame).member("seconds", t.last_second - t.first_second);
+    json.member("channels", t.channels).member("keys", t.keys);
+    json.member("animated_nodes", t.animated_nodes).member("animated_joints", t.animated_joints);
+    json.member("animated_morphs", t.animated_morphs);
+    json.list("moving", t.moving, [&](const MovingSpan& s) {
+        json.begin_array().value(s.first).value(s.last).end_array();
+    });
+    json.list("cuts", t.cuts).end_object();
+}
+
+void write(JsonWriter& json, const std::string& file, const ReadResult& read, const Stock& stock,
+           const RigStock* rig) {
     const Convention& c = stock.convention;
-    Json json{{"file", file}, {"format", read.format}};
-    json["convention"] = {
-        {"metres_per_unit", c.metres_per_unit}, {"up", name(c.up)}, {"front", name(c.front)}};
-    json["rate"] = {{"value", to_text(stock.rate)}, {"known", stock.rate_known}};
-    json["height_m"] = stock.height_m;
-    json["bounds"] = {{stock.bounds.low.x, stock.bounds.low.y, stock.bounds.low.z},
-                      {stock.bounds.high.x, stock.bounds.high.y, stock.bounds.high.z}};
-    for (const NodeClass k : kClasses) json["classes"][std::string(name(k))] = count(stock, k);
-    json["meshes"] = {{"count", stock.meshes},        {"vertices", stock.vertices},
-                      {"triangles", stock.triangles}, {"morph_targets", stock.morph_targets},
-                      {"skins", stock.skins},         {"most_influences", stock.most_influences},
-                      {"materials", stock.materials}, {"images", stock.images}};
-    json["nodes"] = Json::array();
-    for (std::size_t n = 0; n < stock.classes.size(); ++n)
-        json["nodes"].push_back({{"name", read.scene.nodes[n].name},
-                                 {"parent", read.scene.nodes[n].parent},
-                                 {"class", name(stock.classes[n])}});
-    json["timelines"] = Json::array();
-    for (const TimelineStock& t : stock.timelines) {
-        Json spans = Json::array();
-        for (const MovingSpan& s : t.moving) spans.push_back({s.first, s.last});
-        json["timelines"].push_back({{"name", t.name},
-                                     {"first_frame", t.first_frame},
-                                     {"last_frame", t.last_frame},
-                                     {"seconds", t.last_second - t.first_second},
-                                     {"channels", t.channels},
-                                     {"keys", t.keys},
-                                     {"animated_nodes", t.animated_nodes},
-                                     {"animated_joints", t.animated_joints},
-                                     {"animated_morphs", t.animated_morphs},
-                                     {"moving", spans},
-                                     {"cuts", t.cuts}});
+    json.begin_object().member("file", file).member("format", read.format);
+    json.object("convention", [&] {
+        json.member("metres_per_unit", c.metres_per_unit).member("up", name(c.up));
+        json.member("front", name(c.front));
+    });
+    json.object("rate", [&] {
+        json.member("value", to_text(stock.rate)).member("known", stock.rate_known);
+    });
+    json.member("height_m", stock.height_m);
+    json.list("bounds", std::array{stock.bounds.low, stock.bounds.high}, [&](const Vec3& v) {
+        json.begin_array().value(v.x).value(v.y).value(v.z).end_array();
+    });
+    json.object("classes", [&] {
+        for (const NodeClass k : kClasses) json.member(name(k), count(stock, k));
+    });
+    json.object("meshes", [&] {
+        json.member("count", stock.meshes).member("vertices", stock.vertices);
+        json.member("triangles", stock.triangles).member("morph_targets", stock.morph_targets);
+        json.member("skins", stock.skins).member("most_influences", stock.most_influences);
+        json.member("materials", stock.materials).member("images", stock.images);
+    });
+    json.key("nodes").begin_array();
+    for (std::size_t n = 0; n < stock.classes.size(); ++n) {
+        json.begin_object().member("name", read.scene.nodes[n].name);
+        json.member("parent", read.scene.nodes[n].parent);
+        json.member("class", name(stock.classes[n])).end_object();
     }
-    if (rig != nullptr) json["rig"] = rig_json(*rig, read.scene);
-    json["findings"] = Json::array();
-    for (const auto* list : {&read.findings, &stock.findings})
-        for (const Finding& f : *list)
-            json["findings"].push_back({{"code", name(f.code)},
-                                        {"severity", name(f.severity)},
-                                        {"where", f.where},
-                                        {"found", f.found},
-                                        {"expected", f.expected},
-                                        {"remedy", f.remedy}});
-    return json;
+    json.end_array();
+    json.list("timelines", stock.timelines, [&](const TimelineStock& t) { write(json, t); });
+    if (rig != nullptr) json.object("rig", [&] { write(json, *rig, read.scene); });
+    Findings findings = read.findings;
+    findings.insert(findings.end(), stock.findings.begin(), stock.findings.end());
+    write_findings(json, findings);
+    json.end_object();
 }
 
 }  // namespace
 
 int describe(const DescribeRequest& request) {
-    Json all = Json::array();
+    JsonWriter json(JsonWriter::Form::kIndented);
+    if (request.files.size() != 1) json.begin_array();
     int worst = kDone;
     std::optional<RigSheet> sheet;
     if (!request.rig.empty()) {
@@ -191,13 +189,13 @@ int describe(const DescribeRequest& request) {
             stock.findings.insert(stock.findings.end(), rig->findings.begin(), rig->findings.end());
         }
         if (request.json)
-            all.push_back(stock_json(file, *read, stock, rig ? &*rig : nullptr));
+            write(json, file, *read, stock, rig ? &*rig : nullptr);
         else if (!request.quiet)
             fmt::print("{}{}", &file == &request.files.front() ? "" : "\n",
                        stock_text(file, *read, stock, rig ? &*rig : nullptr, request.tree));
     }
-    if (request.json)
-        fmt::print("{}\n", (request.files.size() == 1 && all.size() == 1 ? all[0] : all).dump(2));
+    if (request.files.size() != 1) json.end_array();
+    if (request.json) fmt::print("{}\n", json.text());
     return worst;
 }
 

@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
 #include "commands.h"
 #include "mellow/rig_stock.h"
@@ -12,8 +11,6 @@
 
 namespace mellow::cli {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 std::vector<LiftError> worst_first(std::vector<LiftError> errors) {
     std::stable_sort(errors.begin(), errors.end(), [](const LiftError& a, const LiftError& b) {
@@ -64,17 +61,15 @@ std::string text_of(const LiftRequest& request, const Lifted& lifted, bool writt
     return text;
 }
 
-Json json_of(const LiftRequest& request, const Lifted& lifted, bool written) {
-    Json json{{"file", request.output},           {"written", written},
-              {"timeline", lifted.timeline.name}, {"samples", lifted.samples},
-              {"rate", to_text(lifted.rate)},     {"controls", lifted.controls}};
-    json["joints"] = Json::array();
-    for (const LiftError& e : worst_first(lifted.errors))
-        json["joints"].push_back({{"joint", e.joint},
-                                  {"worst_mm", e.worst_mm},
-                                  {"worst_degrees", e.worst_degrees},
-                                  {"sample", e.sample}});
-    return json;
+void write(JsonWriter& json, const LiftRequest& request, const Lifted& lifted, bool written) {
+    json.member("file", request.output).member("written", written);
+    json.member("timeline", lifted.timeline.name).member("samples", lifted.samples);
+    json.member("rate", to_text(lifted.rate));
+    json.list("controls", lifted.controls);
+    json.list("joints", worst_first(lifted.errors), [&](const LiftError& e) {
+        json.begin_object().member("joint", e.joint).member("worst_mm", e.worst_mm);
+        json.member("worst_degrees", e.worst_degrees).member("sample", e.sample).end_object();
+    });
 }
 
 }  // namespace
@@ -112,7 +107,7 @@ int lift(const LiftRequest& request) {
             !s)
             return fail(s.failure());
     if (request.json)
-        fmt::print("{}\n", json_of(request, lifted.value(), !above).dump(2));
+        print_json([&](JsonWriter& json) { write(json, request, lifted.value(), !above); });
     else if (!request.quiet)
         fmt::print("{}", text_of(request, lifted.value(), !above));
     if (!request.json && !request.quiet) print_findings(lifted.value().findings);

@@ -1,7 +1,5 @@
 #include <fmt/core.h>
 
-#include <nlohmann/json.hpp>
-
 #include "commands.h"
 #include "mellow/crate.h"
 #include "mellow/safe_write.h"
@@ -16,10 +14,9 @@ int view(const ViewRequest& request) {
     if (const Status written = write_file(request.output, png.value(), request.replace); !written)
         return fail(written.failure());
     if (request.json)
-        fmt::print(
-            "{}\n",
-            nlohmann::ordered_json{{"picture", request.output}, {"bytes", png.value().size()}}.dump(
-                2));
+        print_json([&](JsonWriter& json) {
+            json.member("picture", request.output).member("bytes", png.value().size());
+        });
     else if (!request.quiet)
         fmt::print("{}: {} clips of {}, {} bytes\n", request.output, crate.value().clips.size(),
                    crate.value().name, png.value().size());

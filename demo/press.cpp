@@ -22,12 +22,12 @@ using mellow::Vec3;
 constexpr double kTau = 2 * std::numbers::pi;
 constexpr int kLast = 144;
 
-enum Paint { kOak, kIron, kApple, kJuice, kPaints };
-constexpr Float3 kColors[kPaints] = {
+enum Stuff { kOak, kIron, kApple, kJuice, kStuffs };
+constexpr Float3 kColors[kStuffs] = {
     {0.42F, 0.27F, 0.14F}, {0.30F, 0.31F, 0.34F}, {0.72F, 0.13F, 0.10F}, {0.86F, 0.62F, 0.20F}};
 
 /// A closed prism around +Y with flat sides, from `bottom` to `top`: four sides make a box.
-mellow::Mesh prism(int sides, double wide, double deep, double bottom, double top, Paint paint) {
+mellow::Mesh prism(int sides, double wide, double deep, double bottom, double top, Stuff paint) {
     mellow::Primitive part;
     part.material = paint;
     const auto corner = [&](int k, double y) {
@@ -57,7 +57,7 @@ mellow::Mesh prism(int sides, double wide, double deep, double bottom, double to
     return mesh;
 }
 
-double between(double frame, double from, double to) {
+double ramp(double frame, double from, double to) {
     const double u = std::clamp((frame - from) / (to - from), 0.0, 1.0);
     return u * u * (3 - 2 * u);
 }
@@ -70,8 +70,8 @@ class Press {
         scene_.rate = {24, 1};
         scene_.rate_known = true;
         scene_.copyright = "Made up for the Mellow Crate demo, MIT";
-        static const char* const kNames[kPaints] = {"oak", "iron", "apple", "juice"};
-        for (int p = 0; p < kPaints; ++p) {
+        static const char* const kNames[kStuffs] = {"oak", "iron", "apple", "juice"};
+        for (int p = 0; p < kStuffs; ++p) {
             mellow::Material material;
             material.name = kNames[p];
             const Float3& c = kColors[p];
@@ -190,7 +190,7 @@ class Press {
             });
         }
     }
-    static double pressure(double f) { return between(f, 60, 110) * (1 - between(f, 120, 132)); }
+    static double pressure(double f) { return ramp(f, 60, 110) * (1 - ramp(f, 120, 132)); }
 
     /// Eight apples that appear in the cart's chute one after the other, fall and are pressed flat.
     void apples(int yard) {
@@ -204,7 +204,7 @@ class Press {
                 return Vec3{15 * std::cos(a), 96 + fall * (rest - 96), 15 * std::sin(a)};
             });
             key_size(apple, [=](double f) {
-                const double grown = between(f, born, born + 3), flat = 1 - 0.55 * pressure(f);
+                const double grown = ramp(f, born, born + 3), flat = 1 - 0.55 * pressure(f);
                 return Vec3{grown / std::sqrt(flat), grown * flat, grown / std::sqrt(flat)};
             });
         }
@@ -214,12 +214,12 @@ class Press {
         part("bucket", yard, {0, 0, 60}, prism(14, 15, 15, 0, 24, kOak));
         const int stream = part("stream", yard, {0, 22, 60}, prism(6, 1.5, 1.5, -20, 0, kJuice));
         key_size(stream, [](double f) {
-            const double run = between(f, 66, 76) * (1 - between(f, 118, 128));
+            const double run = ramp(f, 66, 76) * (1 - ramp(f, 118, 128));
             return Vec3{run, run, run};
         });
         const int level = part("level", yard, {0, 3, 60}, prism(14, 14, 14, 0, 20, kJuice));
         key_size(level, [](double f) {
-            const double full = between(f, 70, 122);
+            const double full = ramp(f, 70, 122);
             return Vec3{full > 0 ? 1.0 : 0.0, full, full > 0 ? 1.0 : 0.0};
         });
     }
@@ -228,7 +228,7 @@ class Press {
     void cart(int yard) {
         const int cart = add("cart_way", yard, {0, 0, -60});
         key_place(cart, [](double f) {
-            return Vec3{0, 0, -60 - 170 * (1 - between(f, 0, 14)) - 170 * between(f, 40, 60)};
+            return Vec3{0, 0, -60 - 170 * (1 - ramp(f, 0, 14)) - 170 * ramp(f, 40, 60)};
         });
         part("cart", cart, {0, 60, -36}, prism(4, 34, 40, 0, 6, kOak));
         for (const double x : {-1.0, 1.0})
@@ -249,7 +249,7 @@ class Press {
             "\"aspectRatio\":1.7777777777777777}}");
         const int dolly = add("dolly", mellow::kNone, {0, 1.1, 0});
         key_turn(dolly, [](double f) {
-            return about({0, 1, 0}, -0.5 + kTau / 3 * between(f, 0, kLast));
+            return about({0, 1, 0}, -0.5 + kTau / 3 * ramp(f, 0, kLast));
         });
         const int lens = add("yard_camera", dolly, {0, 0.4, 4.2}, about({1, 0, 0}, -0.12));
         scene_.nodes[static_cast<std::size_t>(lens)].camera = 0;

@@ -4,13 +4,13 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 #include <set>
 
 #include "base/at.h"
 #include "math/degrees.h"
 #include "mellow/fit.h"
 #include "mellow/node_mask.h"
+#include "pack/json_members.h"
 
 namespace mellow {
 namespace {
@@ -20,13 +20,13 @@ struct Lens {
     double fov = 0, aspect = 0;
 };
 Lens lens_of(const RawJson& camera) {
-    const auto json = nlohmann::json::parse(camera, nullptr, false);
-    Lens lens;
-    if (!json.is_object() || !json.contains("perspective")) return lens;
-    const auto& perspective = json["perspective"];
-    lens.fov = perspective.value("yfov", 0.0) * kDegrees;
-    lens.aspect = perspective.value("aspectRatio", 0.0);
-    return lens;
+    JsonMembers json(Bytes(camera.begin(), camera.end()));
+    if (json.failed() || !json.has("perspective")) return {};
+    JsonMembers perspective = json.object("perspective");
+    const auto number = [&](const char* key) {
+        return perspective.has(key) ? perspective.number(key) : 0.0;
+    };
+    return {number("yfov") * kDegrees, number("aspectRatio")};
 }
 
 /// The field of view across from the one along, both in degrees.

@@ -6,11 +6,10 @@
 #include "mellow/read.h"
 #include "mellow/sheet.h"
 #include "pack/clip_json.h"
+#include "pack/json_members.h"
 
 namespace mellow {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 Finding bad_manifest(const std::filesystem::path& path, std::string found) {
     return {Code::kValueBad,
@@ -21,20 +20,22 @@ Finding bad_manifest(const std::filesystem::path& path, std::string found) {
             "pack the crate again"};
 }
 
-Result<Scene> read_listed(const std::filesystem::path& folder, const Json& entry,
+Result<Scene> read_listed(const std::filesystem::path& folder, JsonMembers entry,
                           const Convention& convention, FrameRate rate) {
-    const std::filesystem::path relative(entry.at("file").get<std::string>());
+    const std::filesystem::path relative(entry.text("file"));
+    const std::string hash = entry.text("xxh3_128");
+    if (entry.failed()) return bad_manifest(folder / "crate.json", entry.error());
     for (const auto& part : relative)
         if (relative.is_absolute() || part == "..")
             return bad_manifest(folder / "crate.json",
                                 "a file outside the crate: " + relative.string());
     MELLOW_TRY(const Bytes bytes, read_file(folder / relative));
-    if (hash_hex(bytes) != entry.at("xxh3_128").get<std::string>())
+    if (hash_hex(bytes) != hash)
         return Finding{Code::kFileUnreadable,
                        Severity::kStop,
                        (folder / relative).string(),
                        "content with hash " + hash_hex(bytes),
-                       "the manifest's hash " + entry.at("xxh3_128").get<std::string>(),
+                       "the manifest's hash " + hash,
                        "pack the crate again"};
     MELLOW_TRY(ReadResult read, read_scene(folder / relative));
     read.scene.convention = convention;
@@ -65,29 +66,28 @@ std::vector<std::string> sheet_lines(const Clip& clip) {
 Result<Crate> open_crate(const std::filesystem::path& folder) {
     const auto path = folder / "crate.json";
     MELLOW_TRY(const Bytes text, read_file(path));
-    const Json manifest = Json::parse(text.begin(), text.end(), nullptr, false);
-    if (!manifest.is_object() || !manifest.contains("format") ||
-        manifest["format"] != "mellow-crate")
+    JsonMembers manifest(text);
+    if (manifest.failed() || !manifest.has("format") || manifest.text("format") != "mellow-crate")
         return bad_manifest(path, "no manifest of a crate");
-    try {
-        Crate crate;
-        crate.name = manifest.at("name").get<std::string>();
-        const auto preset = find_preset(manifest.at("target").at("convention").get<std::string>());
-        if (!preset) return bad_manifest(path, "an unknown target convention");
-        crate.convention = *preset;
-        const auto rate =
-            parse_rate(manifest.at("target").at("rate").get<std::string>()).value_or(FrameRate{});
-        MELLOW_TRY(crate.skin, read_listed(folder, manifest.at("skin"), *preset, rate));
-        for (const Json& entry : manifest.at("clips")) {
-            crate.clips.push_back(clip_from_facts(entry, Conversion(*preset, {})));
-            crate.clips.back().name = entry.at("name").get<std::string>();
-            MELLOW_TRY(Scene motion, read_listed(folder, entry, *preset, rate));
-            crate.motions.push_back(std::move(motion));
-        }
-        return crate;
-    } catch (const Json::exception& error) {
-        return bad_manifest(path, error.what());
+    Crate crate;
+    crate.name = manifest.text("name");
+    JsonMembers target = manifest.object("target");
+    const std::string named = target.text("convention");
+    const FrameRate rate = target.rate("rate");
+    JsonMembers skin = manifest.object("skin");
+    if (manifest.failed()) return bad_manifest(path, manifest.error());
+    const auto preset = find_preset(named);
+    if (!preset) return bad_manifest(path, "an unknown target convention \"" + named + "\"");
+    crate.convention = *preset;
+    MELLOW_TRY(crate.skin, read_listed(folder, std::move(skin), *preset, rate));
+    for (JsonMembers& entry : manifest.objects("clips")) {
+        crate.clips.push_back(clip_from_facts(entry, Conversion(*preset, {})));
+        crate.clips.back().name = entry.text("name");
+        MELLOW_TRY(Scene motion, read_listed(folder, std::move(entry), *preset, rate));
+        crate.motions.push_back(std::move(motion));
     }
+    if (manifest.failed()) return bad_manifest(path, manifest.error());
+    return crate;
 }
 
 Result<std::vector<std::uint8_t>> draw_crate(const Crate& crate) {

@@ -1,9 +1,10 @@
 // Report and manifest: the same figures for people and for machines.
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <nlohmann/json.hpp>
+#include <array>
 
+#include "base/finding_json.h"
+#include "base/json_writer.h"
 #include "math/degrees.h"
 #include "mellow/pack.h"
 #include "pack/clip_json.h"
@@ -11,74 +12,72 @@
 namespace mellow {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
-Json file_json(const FileRecord& file) {
-    return {
-        {"role", file.role}, {"file", file.file}, {"bytes", file.bytes}, {"xxh3_128", file.hash}};
+void write(JsonWriter& json, std::string_view key, const Deviation& d) {
+    json.object(key, [&] {
+        json.member("worst", tidy(d.worst)).member("mean", tidy(d.mean())).member("at", d.what);
+        json.member("sample", d.sample).member("compared", d.count);
+    });
 }
 
-Json deviation_json(const Deviation& d) {
-    return {{"worst", tidy(d.worst)},
-            {"mean", tidy(d.mean())},
-            {"at", d.what},
-            {"sample", d.sample},
-            {"compared", d.count}};
+void write(JsonWriter& json, std::string_view key, const ClipProof& proof) {
+    json.key(key).begin_object().member("samples", proof.samples);
+    json.member("moving_joints", proof.moving_joints);
+    json.member("moving_morphs", proof.moving_morphs);
+    write(json, "joint_position_mm", proof.position_mm);
+    write(json, "joint_rotation_degrees", proof.rotation_degrees);
+    write(json, "skinned_vertex_mm", proof.vertex_mm);
+    write(json, "morph_weight", proof.weight);
+    if (proof.scalar.count > 0) write(json, "scalar", proof.scalar);
+    if (proof.simplified_mm.count > 0) write(json, "simplified_skin_mm", proof.simplified_mm);
+    json.list("driven_by", proof.kinds, [&](const KindProof& kind) {
+        json.begin_object().member("kind", kind.kind).member("joints", kind.joints);
+        write(json, "joint_position_mm", kind.position_mm);
+        write(json, "joint_rotation_degrees", kind.rotation_degrees);
+        json.end_object();
+    });
+    json.end_object();
 }
 
-Json proof_json(const ClipProof& proof) {
-    Json json{{"samples", proof.samples},
-              {"moving_joints", proof.moving_joints},
-              {"moving_morphs", proof.moving_morphs},
-              {"joint_position_mm", deviation_json(proof.position_mm)},
-              {"joint_rotation_degrees", deviation_json(proof.rotation_degrees)},
-              {"skinned_vertex_mm", deviation_json(proof.vertex_mm)},
-              {"morph_weight", deviation_json(proof.weight)}};
-    if (proof.scalar.count > 0) json["scalar"] = deviation_json(proof.scalar);
-    if (proof.simplified_mm.count > 0)
-        json["simplified_skin_mm"] = deviation_json(proof.simplified_mm);
-    json["driven_by"] = Json::array();
-    for (const KindProof& kind : proof.kinds)
-        json["driven_by"].push_back(
-            {{"kind", kind.kind},
-             {"joints", kind.joints},
-             {"joint_position_mm", deviation_json(kind.position_mm)},
-             {"joint_rotation_degrees", deviation_json(kind.rotation_degrees)}});
-    return json;
+/// Members of the object that is open.
+void write(JsonWriter& json, const FileRecord& file, bool with_role) {
+    if (with_role) json.member("role", file.role);
+    json.member("file", file.file).member("bytes", file.bytes).member("xxh3_128", file.hash);
 }
 
-Json finding_json(const Finding& f) {
-    return {{"code", name(f.code)}, {"severity", name(f.severity)}, {"where", f.where},
-            {"found", f.found},     {"expected", f.expected},       {"remedy", f.remedy}};
-}
-
-Json clip_json(const PackedClip& packed, const Conversion& out) {
-    Json json{{"name", packed.clip.name},
-              {"file", packed.file.file},
-              {"bytes", packed.file.bytes},
-              {"xxh3_128", packed.file.hash}};
-    json["source"] = {{"timeline", packed.timeline},
-                      {"first", packed.plan.first_frame},
-                      {"last", packed.plan.last_frame},
-                      {"rate", to_text(packed.plan.source_rate)}};
-    json.update(clip_facts(packed.clip, out));
+void write(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
+    json.begin_object().member("name", packed.clip.name);
+    write(json, packed.file, false);
+    json.object("source", [&] {
+        json.member("timeline", packed.timeline).member("first", packed.plan.first_frame);
+        json.member("last", packed.plan.last_frame);
+        json.member("rate", to_text(packed.plan.source_rate));
+    });
+    write_clip_facts(json, packed.clip, out);
     if (packed.clip.loop != LoopForm::kOnce)
-        json["loop_gap"] = {{"mm", tidy(packed.gap.distance_m * 1000)},
-                            {"degrees", tidy(packed.gap.angle_rad * kDegrees)},
-                            {"weight", tidy(packed.gap.weight)}};
-    Json morphs = Json::array();
-    for (const MorphTrack& track : packed.clip.morphs)
-        morphs.push_back({{"mesh", track.mesh}, {"targets", track.targets}});
-    json["morphs"] = morphs;
-    for (const ScalarTrack& scalar : packed.clip.scalars)
-        json["scalars"].push_back({{"name", scalar.name}, {"unit", scalar.unit}});
-    json["shear"] = {{"worst", tidy(packed.worst_shear)}, {"joint", packed.shear_joint}};
-    json["proof"] = proof_json(packed.proof);
-    return json;
+        json.object("loop_gap", [&] {
+            json.member("mm", tidy(packed.gap.distance_m * 1000));
+            json.member("degrees", tidy(packed.gap.angle_rad * kDegrees));
+            json.member("weight", tidy(packed.gap.weight));
+        });
+    json.list("morphs", packed.clip.morphs, [&](const MorphTrack& track) {
+        json.begin_object().member("mesh", track.mesh).list("targets", track.targets).end_object();
+    });
+    if (!packed.clip.scalars.empty())
+        json.list("scalars", packed.clip.scalars, [&](const ScalarTrack& scalar) {
+            json.begin_object().member("name", scalar.name).member("unit", scalar.unit);
+            json.end_object();
+        });
+    json.object("shear", [&] {
+        json.member("worst", tidy(packed.worst_shear)).member("joint", packed.shear_joint);
+    });
+    write(json, "proof", packed.proof);
+    json.end_object();
 }
 
-Json tolerance_json(const Tolerance& t) {
-    return {{"mm", t.mm}, {"degrees", t.degrees}, {"weight", t.weight}};
+void write(JsonWriter& json, const Tolerance& t) {
+    json.object("tolerance", [&] {
+        json.member("mm", t.mm).member("degrees", t.degrees).member("weight", t.weight);
+    });
 }
 
 std::string travel_words(const Travel& t) {
@@ -139,65 +138,37 @@ std::string clip_text(const PackedClip& p) {
     return text;
 }
 
-constexpr int kIndent = 2;
-
-/// Writes `json` as one dump would, but fills the lists under some of its keys item by item, so
-/// that the values of a thousand clips need not stand in memory together.
-class ListedJson {
-  public:
-    ListedJson(Json json, const TextSink& out) : out_(out) {
-        const std::string hole = "\"@@\"";
-        rest_ = json.dump(kIndent) + "\n";
-        for (std::size_t at = rest_.find(hole); at != std::string::npos; at = rest_.find(hole))
-            pieces_.push_back(rest_.substr(0, at)), rest_.erase(0, at + hole.size());
-    }
-    /// Stands in `json` where a list comes.
-    static const char* hole() { return "@@"; }
-
-    /// The next list.
-    template <class Items, class ToJson>
-    void list(const Items& items, ToJson&& to_json) {
-        out_(pieces_[next_++]);
-        bool first = true;
-        for (const auto& item : items) {
-            const std::string one = Json(to_json(item)).dump(kIndent);
-            std::string indented = first ? "[\n    " : ",\n    ";
-            for (const char c : one) {
-                indented += c;
-                if (c == '\n') indented += "    ";
-            }
-            out_(indented);
-            first = false;
-        }
-        out_(first ? "[]" : "\n  ]");
-    }
-    void end() { out_(rest_); }
-
-  private:
-    const TextSink& out_;
-    std::vector<std::string> pieces_;
-    std::string rest_;
-    std::size_t next_ = 0;
-};
-
-Json drive_json(const KeptDrive& drive, const Conversion& out) {
-    Json json{{"mesh", drive.mesh},
-              {"target", drive.target},
-              {"combine", drive.product ? "product" : "sum"}};
-    for (const KeptDrive::Input& input : drive.inputs) {
+void write(JsonWriter& json, const KeptDrive& drive, const Conversion& out) {
+    json.begin_object().member("mesh", drive.mesh).member("target", drive.target);
+    json.member("combine", drive.product ? "product" : "sum");
+    json.list("inputs", drive.inputs, [&](const KeptDrive::Input& input) {
         const Vec3 axis = out.vector(input.axis);
-        Json curve = Json::array();
-        for (const CurvePoint& p : input.curve.points) {
-            curve.push_back({p.at, p.value});
-            if (input.curve.shape == CurveShape::kSlopes) curve.back().push_back(p.slope);
-        }
-        json["inputs"].push_back({{"joint", input.joint},
-                                  {"of", input.twist ? "twist" : "swing"},
-                                  {"axis", {tidy(axis.x), tidy(axis.y), tidy(axis.z)}},
-                                  {"shape", name(input.curve.shape)},
-                                  {"curve", curve}});
-    }
-    return json;
+        json.begin_object().member("joint", input.joint);
+        json.member("of", input.twist ? "twist" : "swing");
+        json.list("axis", std::array{tidy(axis.x), tidy(axis.y), tidy(axis.z)});
+        json.member("shape", name(input.curve.shape));
+        json.list("curve", input.curve.points, [&](const CurvePoint& p) {
+            json.begin_array().value(p.at).value(p.value);
+            if (input.curve.shape == CurveShape::kSlopes) json.value(p.slope);
+            json.end_array();
+        });
+        json.end_object();
+    });
+    json.end_object();
+}
+
+void write_skeleton(JsonWriter& json, const PackReport& report, const Conversion& out) {
+    json.object("skeleton", [&] {
+        json.member("root", report.root).member("hips", report.hips);
+        json.list("joints", report.joints);
+        if (report.turns.empty()) return;
+        json.object("axes_turned", [&] {
+            for (const auto& [joint, turn] : report.turns) {
+                const Quat q = out.rotation(turn);
+                json.list(joint, std::array{tidy(q.x), tidy(q.y), tidy(q.z), tidy(q.w)});
+            }
+        });
+    });
 }
 
 }  // namespace
@@ -205,44 +176,49 @@ Json drive_json(const KeptDrive& drive, const Conversion& out) {
 void manifest_json(const PackReport& report, const Recipe& recipe, const TextSink& sink) {
     const Convention& c = recipe.target_convention;
     const Conversion out({}, c);
-    Json json{{"format", "mellow-crate"}, {"version", 1}, {"name", report.name}};
-    for (const FileRecord& source : report.sources) json["sources"].push_back(file_json(source));
-    json["target"] = {{"convention", report.target},
-                      {"up", name(c.up)},
-                      {"front", name(c.front)},
-                      {"hand", "right"},
-                      {"metres_per_unit", c.metres_per_unit},
-                      {"rate", to_text(recipe.rate)},
-                      {"loop_form", name(recipe.loop_form)}};
-    json["skeleton"] = {{"root", report.root}, {"hips", report.hips}, {"joints", report.joints}};
-    for (const auto& [joint, turn] : report.turns) {
-        const Quat q = out.rotation(turn);
-        json["skeleton"]["axes_turned"][joint] = {tidy(q.x), tidy(q.y), tidy(q.z), tidy(q.w)};
-    }
-    json["skin"] = file_json(report.skin);
-    json["skin"]["height_m"] = tidy(report.height_m);
-    json["skin"]["morph_targets"] = report.morph_targets;
-    for (const KeptDrive& drive : report.drives) json["drives"].push_back(drive_json(drive, out));
-    json["clips"] = ListedJson::hole();
-    if (!report.picture.file.empty()) json["picture"] = file_json(report.picture);
-    json["proof"] = {{"passed", report.proven}, {"tolerance", tolerance_json(report.tolerance)}};
-    ListedJson all(std::move(json), sink);
-    all.list(report.clips, [&](const PackedClip& clip) { return clip_json(clip, out); });
-    all.end();
+    JsonWriter json(JsonWriter::Form::kIndented, sink);
+    json.begin_object().member("format", "mellow-crate").member("version", 1);
+    json.member("name", report.name);
+    json.list("sources", report.sources, [&](const FileRecord& source) {
+        json.begin_object();
+        write(json, source, true);
+        json.end_object();
+    });
+    json.object("target", [&] {
+        json.member("convention", report.target).member("up", name(c.up));
+        json.member("front", name(c.front)).member("hand", "right");
+        json.member("metres_per_unit", c.metres_per_unit).member("rate", to_text(recipe.rate));
+        json.member("loop_form", name(recipe.loop_form));
+    });
+    write_skeleton(json, report, out);
+    json.object("skin", [&] {
+        write(json, report.skin, true);
+        json.member("height_m", tidy(report.height_m));
+        json.list("morph_targets", report.morph_targets);
+    });
+    if (!report.drives.empty())
+        json.list("drives", report.drives, [&](const KeptDrive& d) { write(json, d, out); });
+    json.list("clips", report.clips, [&](const PackedClip& clip) { write(json, clip, out); });
+    if (!report.picture.file.empty())
+        json.object("picture", [&] { write(json, report.picture, true); });
+    json.object("proof", [&] {
+        json.member("passed", report.proven);
+        write(json, report.tolerance);
+    });
+    json.end_object().finish();
 }
 
 void report_json(const PackReport& report, const TextSink& sink) {
-    Json json{{"name", report.name},
-              {"proven", report.proven},
-              {"tolerance", tolerance_json(report.tolerance)}};
-    json["clips"] = ListedJson::hole();
-    json["findings"] = ListedJson::hole();
-    ListedJson all(std::move(json), sink);
-    all.list(report.clips, [](const PackedClip& clip) {
-        return Json{{"name", clip.clip.name}, {"proof", proof_json(clip.proof)}};
+    JsonWriter json(JsonWriter::Form::kIndented, sink);
+    json.begin_object().member("name", report.name).member("proven", report.proven);
+    write(json, report.tolerance);
+    json.list("clips", report.clips, [&](const PackedClip& clip) {
+        json.begin_object().member("name", clip.clip.name);
+        write(json, "proof", clip.proof);
+        json.end_object();
     });
-    all.list(report.findings, finding_json);
-    all.end();
+    write_findings(json, report.findings);
+    json.end_object().finish();
 }
 
 void report_text(const PackReport& report, const TextSink& sink) {

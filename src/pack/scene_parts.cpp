@@ -1,26 +1,38 @@
 #include "pack/scene_parts.h"
 
 #include <fmt/format.h>
+#include <simdjson.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
+
+#include "base/json_writer.h"
 
 namespace mellow {
 namespace {
 
-using Json = nlohmann::ordered_json;
+namespace dom = simdjson::dom;
 
-/// Members that refer to a texture end in "Texture" and hold an index (glTF 2.0, 5.30).
-void drop_references(Json& json) {
-    if (!json.is_object()) return;
-    std::vector<std::string> drop;
-    for (auto& [key, value] : json.items()) {
-        if (key.ends_with("Texture") && value.is_object() && value.contains("index"))
-            drop.push_back(key);
-        else if (key != "extras")
-            drop_references(value);
+/// True for a member that refers to a texture: it ends in "Texture" and holds an index (glTF
+/// 2.0, 5.30).
+bool refers_to_texture(const dom::key_value_pair& member) {
+    dom::object value;
+    return member.key.ends_with("Texture") && member.value.get(value) == simdjson::SUCCESS &&
+           value["index"].error() == simdjson::SUCCESS;
+}
+
+/// Writes the members of an object but for references to textures, at any depth outside extras.
+void write_without_textures(dom::object object, JsonWriter& json) {
+    json.begin_object();
+    for (const dom::key_value_pair member : object) {
+        if (refers_to_texture(member)) continue;
+        json.key(member.key);
+        dom::object inner;
+        if (member.key != "extras" && member.value.get(inner) == simdjson::SUCCESS)
+            write_without_textures(inner, json);
+        else
+            json.raw(simdjson::minify(member.value));
     }
-    for (const std::string& key : drop) json.erase(key);
+    json.end_object();
 }
 
 }  // namespace
@@ -81,10 +93,12 @@ Findings drop_textures(Scene& scene) {
                     "--textures beside or embedded keeps them"};
     for (Material& material : scene.materials) {
         material.base_image = kNone;
-        Json json = Json::parse("{" + material.json + "}", nullptr, false);
-        if (json.is_discarded()) continue;
-        drop_references(json);
-        const std::string text = json.dump();
+        dom::parser parser;
+        dom::object whole;
+        if (parser.parse("{" + material.json + "}").get(whole) != simdjson::SUCCESS) continue;
+        JsonWriter json;
+        write_without_textures(whole, json);
+        const std::string& text = json.text();
         material.json = text.substr(1, text.size() - 2);
     }
     scene.images.clear();

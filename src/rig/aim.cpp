@@ -12,7 +12,7 @@ namespace mellow {
 namespace {
 
 /// The frame whose first axis is `along` and whose second is as near to `up` as it can be.
-Quat frame_of(Vec3 along, Vec3 up) {
+Quat frame_towards(Vec3 along, Vec3 up) {
     const Vec3 v = normalized(up - dot(up, along) * along, along);
     return quat_from_columns(along, v, cross(along, v));
 }
@@ -115,7 +115,7 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
     bound.up = rule.up;
     bound.up_axis = rule.up_axis;
     bound.rest = binder.rest_local(bound.node).r;
-    bound.frame = conjugate(frame_of(rule.axis, rule.up_axis));
+    bound.frame = conjugate(frame_towards(rule.axis, rule.up_axis));
     if (rule.keep_offset) {
         // Aimed in the rest pose, then turned on by what is missing to the rest turn.
         const Affine &n = binder.rest(bound.node), &s = binder.rest(bound.source);
@@ -130,7 +130,7 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
                            "an offset to keep, but the rest pose does not say which way it aims",
                            "a source away from the node, and not along up",
                            "offset = \"none\", or move the source in the rest pose"};
-        const Quat aimed = frame_of(u, up) * bound.frame;
+        const Quat aimed = frame_towards(u, up) * bound.frame;
         bound.frame = bound.frame * (conjugate(aimed) * orientation(n));
     }
     binder.reads_world(bound.source);

@@ -12,7 +12,7 @@ namespace mellow {
 namespace {
 
 /// The frame of a bone and the bend axis across it.
-MELLOW_LANE Quat frame_of(Vec3 along, Vec3 hinge) {
+MELLOW_LANE Quat hinge_frame(Vec3 along, Vec3 hinge) {
     return quat_from_columns(along, hinge, cross(along, hinge));
 }
 
@@ -92,7 +92,7 @@ MELLOW_KERNEL void start_kernel(const BoundLimb& r, const LimbRows& rows, Bend& 
         const double d = distance > 1e-12 ? distance : 1e-12, b1 = l1 > 1e-12 ? l1 : 1e-12;
         const double c = std::clamp((b1 * b1 + d * d - l2 * l2) / (2 * b1 * d), -1.0, 1.0);
         const double s = std::sqrt(1 - c * c);
-        store4(rows.start + 3 * kF, f, frame_of(c * u + s * v, cross(u, v)) * r.from_start);
+        store4(rows.start + 3 * kF, f, hinge_frame(c * u + s * v, cross(u, v)) * r.from_start);
         // The second bone is d u - b1 (c u + s v).
         bend.along[f] = d * c - b1;
         bend.across[f] = -d * s;
@@ -185,12 +185,12 @@ Result<BoundLimb> bind(const LimbRule& rule, Binder& binder) {
     b.hinge = normalized(cross(bone2_in_start, b.bone),
                          normalized(cross(b.bone, pole), normalized(cross(b.bone, any), any), 1e-6),
                          1e-3);
-    b.from_start = conjugate(frame_of(b.bone, b.hinge));
+    b.from_start = conjugate(hinge_frame(b.bone, b.hinge));
     // Across bone 2 as well, so that both frames are orthonormal.
     const Vec3 hinge2 = rotate(conjugate(mid.local.r), b.hinge);
     b.straight =
-        frame_of(b.bone, b.hinge) *
-        conjugate(frame_of(bone2, normalized(hinge2 - dot(hinge2, bone2) * bone2, hinge2)));
+        hinge_frame(b.bone, b.hinge) *
+        conjugate(hinge_frame(bone2, normalized(hinge2 - dot(hinge2, bone2) * bone2, hinge2)));
     b.offset = conjugate(orientation(binder.rest(b.goal))) * orientation(binder.rest(b.end));
     MELLOW_TRY(b.weight, binder.amount(rule.weight));
     binder.reads_world(b.pole);

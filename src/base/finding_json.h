@@ -1,0 +1,12 @@
+// Findings as machines read them, the same words in every report and result.
+#pragma once
+
+#include "base/json_writer.h"
+#include "mellow/finding.h"
+
+namespace mellow {
+
+/// The member "findings": a list of objects with code, severity, where, found, expected, remedy.
+void write_findings(JsonWriter& json, const Findings& findings);
+
+}  // namespace mellow

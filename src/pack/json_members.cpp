@@ -1,0 +1,113 @@
+#include "pack/json_members.h"
+
+#include <fmt/format.h>
+#include <simdjson.h>
+
+namespace mellow {
+
+namespace dom = simdjson::dom;
+
+struct JsonMembers::Document {
+    dom::parser parser;
+    std::string error;
+};
+
+struct JsonMembers::Place {
+    dom::object object;
+    bool there = false;
+    std::string path;
+
+    /// False, and said, when there is no such member of the wanted kind.
+    template <class T>
+    bool get(Document& document, std::string_view key, const char* kind, T& value) const {
+        if (there && object[key].get(value) == simdjson::SUCCESS) return true;
+        say(document, fmt::format("no {} \"{}\"", kind, key));
+        return false;
+    }
+    void say(Document& document, std::string what) const {
+        if (document.error.empty())
+            document.error = path.empty() ? std::move(what) : fmt::format("{} in {}", what, path);
+    }
+    std::string below(std::string_view key) const {
+        return path.empty() ? std::string(key) : fmt::format("{}.{}", path, key);
+    }
+};
+
+JsonMembers::JsonMembers(const Bytes& text)
+    : document_(std::make_shared<Document>()), place_(std::make_unique<Place>()) {
+    const auto* from = reinterpret_cast<const char*>(text.data());
+    place_->there = document_->parser.parse(from, text.size()).get(place_->object) ==
+                    simdjson::SUCCESS;
+    if (!place_->there) document_->error = "no JSON object";
+}
+JsonMembers::JsonMembers(std::shared_ptr<Document> document, Place place)
+    : document_(std::move(document)), place_(std::make_unique<Place>(std::move(place))) {}
+JsonMembers::JsonMembers(JsonMembers&&) noexcept = default;
+JsonMembers& JsonMembers::operator=(JsonMembers&&) noexcept = default;
+JsonMembers::~JsonMembers() = default;
+
+bool JsonMembers::has(std::string_view key) const {
+    return place_->there && place_->object[key].error() == simdjson::SUCCESS;
+}
+std::string JsonMembers::text(std::string_view key) {
+    std::string_view value;
+    place_->get(*document_, key, "text", value);
+    return std::string(value);
+}
+double JsonMembers::number(std::string_view key) {
+    double value = 0;
+    place_->get(*document_, key, "number", value);
+    return value;
+}
+int JsonMembers::whole(std::string_view key) {
+    std::int64_t value = 0;
+    if (place_->get(*document_, key, "whole number", value) && value != static_cast<int>(value))
+        fail(key, fmt::format("{} is out of range", value));
+    return static_cast<int>(value);
+}
+bool JsonMembers::flag(std::string_view key) {
+    bool value = false;
+    place_->get(*document_, key, "true or false", value);
+    return value;
+}
+FrameRate JsonMembers::rate(std::string_view key) {
+    const std::string value = text(key);
+    const auto rate = parse_rate(value);
+    if (!rate) fail(key, fmt::format("\"{}\" is no rate", value));
+    return rate.value_or(FrameRate{});
+}
+Vec3 JsonMembers::vector(std::string_view key) {
+    dom::array list;
+    double v[3] = {0, 0, 0};
+    if (!place_->get(*document_, key, "list", list)) return {};
+    std::size_t count = 0;
+    for (const dom::element item : list) {
+        if (count < 3 && item.get(v[count]) != simdjson::SUCCESS) count = 3;
+        ++count;
+    }
+    if (count != 3) fail(key, "not a list of three numbers");
+    return {v[0], v[1], v[2]};
+}
+JsonMembers JsonMembers::object(std::string_view key) {
+    Place place{{}, false, place_->below(key)};
+    place.there = place_->get(*document_, key, "object", place.object);
+    return {document_, std::move(place)};
+}
+std::vector<JsonMembers> JsonMembers::objects(std::string_view key) {
+    std::vector<JsonMembers> all;
+    dom::array list;
+    if (!has(key) || !place_->get(*document_, key, "list", list)) return all;
+    for (const dom::element item : list) {
+        Place place{{}, false, fmt::format("{}[{}]", place_->below(key), all.size())};
+        place.there = item.get(place.object) == simdjson::SUCCESS;
+        if (!place.there) place.say(*document_, "no object");
+        all.push_back(JsonMembers(document_, std::move(place)));
+    }
+    return all;
+}
+const std::string& JsonMembers::error() const { return document_->error; }
+void JsonMembers::fail(std::string_view key, std::string_view what) {
+    place_->say(*document_, fmt::format("{}: {}", key, what));
+}
+
+}  // namespace mellow
