@@ -70,21 +70,21 @@ std::string text_of(const Comparison& c) {
 
 int compare(const CompareRequest& request) {
     CompareOptions options;
-    const auto names = read_pairs(request.map, "--map", "NAME_IN_FIRST=NAME_IN_SECOND");
+    const auto names = read_pairs(request, request.map, "--map", "NAME_IN_FIRST=NAME_IN_SECOND");
     if (!names) return kUsage;
     options.names = *names;
     int exit = kDone;
-    auto a = read_as(request.a, request.truth_a, exit);
+    auto a = read_as(request, request.a, request.truth_a, exit);
     if (!a) return exit;
-    auto b = read_as(request.b, request.truth_b, exit);
+    auto b = read_as(request, request.b, request.truth_b, exit);
     if (!b) return exit;
-    options.timeline_a = timeline_of(a->scene, request.timeline_a, exit);
-    options.timeline_b = timeline_of(b->scene, request.timeline_b, exit);
+    options.timeline_a = timeline_of(request, a->scene, request.timeline_a, exit);
+    options.timeline_b = timeline_of(request, b->scene, request.timeline_b, exit);
     if (exit != kDone) return exit;
     mellow::convert(a->scene, {});
     mellow::convert(b->scene, {});
     const auto compared = compare_motion(a->scene, b->scene, options);
-    if (!compared) return fail(compared.failure());
+    if (!compared) return fail(request, compared.failures());
     const Comparison& c = compared.value();
     const bool within = c.position_mm.worst <= request.tolerance_mm &&
                         c.vertex_mm.worst <= request.tolerance_mm &&
@@ -92,9 +92,9 @@ int compare(const CompareRequest& request) {
     if (request.json)
         print_json([&](JsonWriter& json) { write(json, c, within); });
     else if (!request.quiet)
-        fmt::print("{}{} {} mm, {} degrees\n", text_of(c),
-                   within ? "within" : "ABOVE the tolerance of", request.tolerance_mm,
-                   request.tolerance_degrees);
+        print_out(fmt::format("{}{} {} mm, {} degrees\n", text_of(c),
+                              within ? "within" : "ABOVE the tolerance of", request.tolerance_mm,
+                              request.tolerance_degrees));
     return within ? kDone : kChecksFailed;
 }
 

@@ -1,22 +1,19 @@
-#include <fmt/core.h>
+#include <fmt/format.h>
 
+#include "base/text.h"
 #include "commands.h"
 #include "mellow/convert_file.h"
 
 namespace mellow::cli {
 namespace {
 
-int misused(const char* option, const std::string& value, const char* expected) {
-    fail({Code::kValueBad, Severity::kStop, option, "\"" + value + "\"", expected, ""});
-    return kUsage;
-}
-
 int read_orders(const ConvertRequest& request, ConvertOptions& options) {
     for (const std::string& typed : request.orders) {
         const std::size_t sign = typed.rfind('=');
         const auto order =
             parse_euler_order(sign == std::string::npos ? typed : typed.substr(sign + 1));
-        if (!order) return misused("--order", typed, "XYZ, XZY, YXZ, YZX, ZXY, ZYX or JOINT=XYZ");
+        if (!order)
+            return misused(request, "--order", typed, "XYZ, XZY, YXZ, YZX, ZXY, ZYX or JOINT=XYZ");
         if (sign == std::string::npos)
             options.order = order;
         else
@@ -33,16 +30,17 @@ int convert(const ConvertRequest& request) {
     options.timeline = request.timeline;
     options.replace = request.replace;
     if (!find_preset(request.target))
-        return misused("--target", request.target, preset_names().c_str());
+        return misused(request, "--target", request.target,
+                       suggest(request.target, preset_names()));
     if (!request.to_rate.empty() && !(options.rate = parse_rate(request.to_rate)))
-        return misused("--to-rate", request.to_rate, "samples per second, such as 30");
+        return misused(request, "--to-rate", request.to_rate, "samples per second, such as 30");
     if (const int code = read_orders(request, options); code != kDone) return code;
     if (request.parts == "skin")
         options.parts = SceneParts::kSkin;
     else if (request.parts == "motion")
         options.parts = SceneParts::kMotion;
     else if (request.parts != "all")
-        return misused("--parts", request.parts, "all, skin or motion");
+        return misused(request, "--parts", request.parts, "all, skin or motion");
     if (request.textures == "embedded")
         options.textures = Textures::kEmbedded;
     else if (request.textures == "beside")
@@ -50,14 +48,14 @@ int convert(const ConvertRequest& request) {
     else if (request.textures == "none")
         options.textures = Textures::kLeftOut;
     else if (!request.textures.empty())
-        return misused("--textures", request.textures, "embedded, beside or none");
+        return misused(request, "--textures", request.textures, "embedded, beside or none");
     options.matrices = request.matrices;
     if (!request.range.empty()) options.first = request.range[0], options.last = request.range[1];
     int exit = kDone;
-    auto read = read_as(request.input, request.truth, exit);
+    auto read = read_as(request, request.input, request.truth, exit);
     if (!read) return exit;
     auto done = convert_file(std::move(read->scene), request.output, options);
-    if (!done) return fail(done.failure());
+    if (!done) return fail(request, done.failures());
     print_findings(read->findings);
     print_findings(done.value().findings);
     if (request.json)
@@ -69,7 +67,8 @@ int convert(const ConvertRequest& request) {
         });
     else if (!request.quiet)
         for (const auto& file : done.value().files)
-            fmt::print("wrote {} ({} bytes)\n", file.string(), std::filesystem::file_size(file));
+            print_out(fmt::format("wrote {} ({} bytes)\n", file.string(),
+                                  std::filesystem::file_size(file)));
     return kDone;
 }
 

@@ -1,202 +1,154 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
+#include <filesystem>
+#include <set>
 
-#include "commands.h"
-#include "mellow/read.h"
-#include "mellow/rig_stock.h"
-#include "mellow/stock.h"
+#include "stock_print.h"
 
 namespace mellow::cli {
 namespace {
 
-constexpr NodeClass kClasses[] = {NodeClass::kDeform,  NodeClass::kUnweighted, NodeClass::kTip,
-                                  NodeClass::kControl, NodeClass::kHelper,     NodeClass::kMesh,
-                                  NodeClass::kCamera};
+namespace fs = std::filesystem;
 
-int count(const Stock& stock, NodeClass c) {
-    return static_cast<int>(std::count(stock.classes.begin(), stock.classes.end(), c));
+bool is_crate(const fs::path& path) {
+    std::error_code error;
+    return fs::is_regular_file(path / "crate.json", error);
 }
 
-std::string span_text(const MovingSpan& s) { return fmt::format("{}..{}", s.first, s.last); }
-
-std::string timeline_text(const TimelineStock& t, const Stock& stock) {
-    std::string text = fmt::format(
-        "timeline    \"{}\": frames {}..{}, {} samples, {} intervals, {:.4f} s at {}/s\n", t.name,
-        t.first_frame, t.last_frame, t.last_frame - t.first_frame + 1, t.last_frame - t.first_frame,
-        t.last_second - t.first_second, to_text(stock.rate));
-    text += fmt::format(
-        "  keys      {} on {} channels; {} nodes, of these {} joints; {} morph weights\n", t.keys,
-        t.channels, t.animated_nodes, t.animated_joints, t.animated_morphs);
-    std::vector<std::string> spans;
-    for (std::size_t i = 0; i < t.moving.size() && i < 12; ++i)
-        spans.push_back(span_text(t.moving[i]));
-    if (t.moving.size() > 12) spans.push_back(fmt::format("and {} more", t.moving.size() - 12));
-    text += fmt::format("  moving    {}",
-                        spans.empty() ? "nothing" : fmt::format("{}", fmt::join(spans, ", ")));
-    if (!t.cuts.empty()) text += fmt::format("; cuts after {}", fmt::join(t.cuts, ", "));
-    text += "\n";
-    return text;
-}
-
-/// "drives the orientation of thigh.L, shin.L, foot.L".
-std::string drives_text(const RigStep& step, const Scene& scene) {
-    std::vector<std::string> names;
-    for (const int node : step.nodes)
-        names.push_back(scene.nodes[static_cast<std::size_t>(node)].name);
-    if (names.size() > 6) names.resize(6), names.emplace_back("...");
-    return names.empty() ? step.drives
-                         : fmt::format("{} of {}", step.drives, fmt::join(names, ", "));
-}
-
-std::string rig_text(const RigStock& rig, const Scene& scene) {
-    std::string text =
-        fmt::format("rig         {} rules, in the order they are evaluated\n", rig.steps.size());
-    for (std::size_t i = 0; i < rig.steps.size(); ++i)
-        text += fmt::format("  {:>3}  {}\n       drives the {}\n", i + 1, rig.steps[i].line,
-                            drives_text(rig.steps[i], scene));
-    if (rig.passive.empty() && rig.deform_joints > 0)
-        text += "  every deform joint has keys or a rule of its own\n";
-    for (const RigStock::Passive& p : rig.passive)
-        text += p.goes_with.empty()
-                    ? fmt::format("  {}: nothing moves it\n", p.joint)
-                    : fmt::format("  {}: no keys, no rule; goes with {}\n", p.joint, p.goes_with);
-    return text;
-}
-
-void write(JsonWriter& json, const RigStock& rig, const Scene& scene) {
-    json.list("steps", rig.steps, [&](const RigStep& step) {
-        json.begin_object().member("kind", step.kind).member("rule", step.line);
-        json.member("where", step.where).member("drives", step.drives);
-        json.list("nodes", step.nodes, [&](int node) {
-            json.value(scene.nodes[static_cast<std::size_t>(node)].name);
-        });
-        json.end_object();
-    });
-    json.list("passive", rig.passive, [&](const RigStock::Passive& p) {
-        json.begin_object().member("joint", p.joint).member("goes_with", p.goes_with).end_object();
-    });
-}
-
-std::string stock_text(const std::string& file, const ReadResult& read, const Stock& stock,
-                       const RigStock* rig, bool tree) {
-    std::string text = fmt::format("{}: {}\n", file, read.format);
-    text += fmt::format("convention  {}; frames at {}/s{}\n", to_text(stock.convention),
-                        to_text(stock.rate), stock.rate_known ? "" : " (assumed)");
-    if (stock.bounds.any) {
-        const Vec3 size = stock.bounds.high - stock.bounds.low;
-        text += fmt::format("size        {:.3f} m tall; {:.4g} x {:.4g} x {:.4g} units\n",
-                            stock.height_m, size.x, size.y, size.z);
+/// Scene files and crates in a folder and all folders in it, sorted; not what is inside a crate.
+std::vector<std::string> listed(const fs::path& folder) {
+    const std::set<std::string> endings{".glb", ".gltf", ".dae", ".bvh"};
+    std::vector<std::string> found;
+    std::error_code error;
+    for (fs::recursive_directory_iterator at(folder, error), end; !error && at != end;
+         at.increment(error)) {
+        const bool crate = is_crate(at->path());
+        if (crate) at.disable_recursion_pending();
+        if (crate || (at->is_regular_file(error) && endings.contains(at->path().extension())))
+            found.push_back(at->path().string());
     }
-    std::vector<std::string> classes;
-    for (const NodeClass c : kClasses)
-        if (const int n = count(stock, c); n > 0)
-            classes.push_back(fmt::format("{} {}", n, name(c)));
-    text += fmt::format("nodes       {}: {}\n", stock.classes.size(), fmt::join(classes, ", "));
-    text += fmt::format(
-        "meshes      {}: vertices {}, triangles {}, morph targets {}\nskins       {}: influences "
-        "per "
-        "vertex up to {}\nmaterials   {}, images {}\n",
-        stock.meshes, stock.vertices, stock.triangles, stock.morph_targets, stock.skins,
-        stock.most_influences, stock.materials, stock.images);
-    for (const TimelineStock& t : stock.timelines) text += timeline_text(t, stock);
-    if (stock.timelines.empty()) text += "timeline    none\n";
-    if (rig != nullptr) text += rig_text(*rig, read.scene);
-    if (tree) text += "\n" + tree_text(read.scene, stock);
-    for (const Severity s : {Severity::kWarning, Severity::kNote})
-        for (const auto* list : {&read.findings, &stock.findings})
-            for (const Finding& f : *list)
-                if (f.severity == s) text += "\n" + to_text(f) + "\n";
-    return text;
+    std::sort(found.begin(), found.end());
+    return found;
 }
 
-void write(JsonWriter& json, const TimelineStock& t) {
-    json.begin_object().member("name", t.name).member("first_frame", t.first_frame);
-    json.member("last_frame", t.last_frame).member("seconds", t.last_second - t.first_second);
-    json.member("channels", t.channels).member("keys", t.keys);
-    json.member("animated_nodes", t.animated_nodes).member("animated_joints", t.animated_joints);
-    json.member("animated_morphs", t.animated_morphs);
-    json.list("moving", t.moving, [&](const MovingSpan& s) {
-        json.begin_array().value(s.first).value(s.last).end_array();
-    });
-    json.list("cuts", t.cuts).end_object();
-}
-
-void write(JsonWriter& json, const std::string& file, const ReadResult& read, const Stock& stock,
-           const RigStock* rig) {
-    const Convention& c = stock.convention;
-    json.begin_object().member("file", file).member("format", read.format);
-    json.object("convention", [&] {
-        json.member("metres_per_unit", c.metres_per_unit).member("up", name(c.up));
-        json.member("front", name(c.front));
-    });
-    json.object("rate", [&] {
-        json.member("value", to_text(stock.rate)).member("known", stock.rate_known);
-    });
-    json.member("height_m", stock.height_m);
-    json.list("bounds", std::array{stock.bounds.low, stock.bounds.high}, [&](const Vec3& v) {
-        json.begin_array().value(v.x).value(v.y).value(v.z).end_array();
-    });
-    json.object("classes", [&] {
-        for (const NodeClass k : kClasses) json.member(name(k), count(stock, k));
-    });
-    json.object("meshes", [&] {
-        json.member("count", stock.meshes).member("vertices", stock.vertices);
-        json.member("triangles", stock.triangles).member("morph_targets", stock.morph_targets);
-        json.member("skins", stock.skins).member("most_influences", stock.most_influences);
-        json.member("materials", stock.materials).member("images", stock.images);
-    });
-    json.key("nodes").begin_array();
-    for (std::size_t n = 0; n < stock.classes.size(); ++n) {
-        json.begin_object().member("name", read.scene.nodes[n].name);
-        json.member("parent", read.scene.nodes[n].parent);
-        json.member("class", name(stock.classes[n])).end_object();
+/// What was asked about, folders replaced by what is in them.
+Result<std::vector<std::string>> expanded(const std::vector<std::string>& asked) {
+    std::vector<std::string> all;
+    std::error_code error;
+    for (const std::string& path : asked) {
+        if (!fs::is_directory(path, error) || is_crate(path)) {
+            all.push_back(path);
+            continue;
+        }
+        const auto inside = listed(path);
+        if (inside.empty())
+            return Finding{Code::kFileMissing,
+                           Severity::kStop,
+                           path,
+                           "a folder without scene files and crates",
+                           "files ending in .glb, .gltf, .dae or .bvh, or a crate.json",
+                           "name another folder"};
+        all.insert(all.end(), inside.begin(), inside.end());
     }
-    json.end_array();
-    json.list("timelines", stock.timelines, [&](const TimelineStock& t) { write(json, t); });
-    if (rig != nullptr) json.object("rig", [&] { write(json, *rig, read.scene); });
-    Findings findings = read.findings;
-    findings.insert(findings.end(), stock.findings.begin(), stock.findings.end());
-    write_findings(json, findings);
-    json.end_object();
+    return all;
 }
+
+Result<FileStock> stock_of(const DescribeRequest& request, const std::string& file,
+                           const std::optional<RigSheet>& sheet) {
+    MELLOW_TRY(ReadResult read, read_typed(file, request.truth));
+    Stock stock = take_stock(read.scene);
+    FileStock out{file, std::move(read), std::move(stock), {}};
+    if (!sheet) return out;
+    MELLOW_TRY(out.rig, take_rig_stock(out.read.scene, *sheet));
+    std::erase_if(out.stock.findings, [](const Finding& f) { return f.code == Code::kUnbaked; });
+    out.stock.findings.insert(out.stock.findings.end(), out.rig->findings.begin(),
+                              out.rig->findings.end());
+    return out;
+}
+
+/// Goes through all of them; the last word on each is said as soon as it is known.
+class Describer {
+  public:
+    Describer(const DescribeRequest& request, std::vector<std::string> files)
+        : request_(request), files_(std::move(files)) {}
+
+    int run(const std::optional<RigSheet>& sheet) {
+        if (several() && request_.json) json_.begin_object().key("files").begin_array();
+        for (const std::string& file : files_) {
+            const int exit = is_crate(file) ? one_crate(file) : one_file(file, sheet);
+            worst_ = std::max(worst_, exit);
+            if (exit == kUsage) return exit;  // the same for all of them
+        }
+        if (several() && request_.json) {
+            json_.end_array();
+            table_.write_totals(json_);
+            json_.end_object();
+        }
+        if (request_.json && (several() || worst_ == kDone)) json_.finish();
+        if (several() && !request_.json && !request_.quiet)
+            print_out((request_.verbose ? "\n" : "") + table_.text());
+        return worst_;
+    }
+
+  private:
+    bool several() const { return files_.size() > 1; }
+    bool in_full() const { return !several() || request_.verbose; }
+
+    int failed(const std::string& file, const Findings& findings) {
+        if (!several()) return fail(request_, findings);
+        print_findings(findings);
+        table_.add_failure(file, findings.front().code);
+        json_.begin_object().member("file", file);
+        write_findings(json_, findings);
+        json_.end_object();
+        return exit_code(findings.front().code);
+    }
+
+    void print(const std::string& text) {
+        if (request_.json || request_.quiet || !in_full()) return;
+        print_out((printed_ ? "\n" : "") + text);
+        printed_ = true;
+    }
+
+    int one_crate(const std::string& folder) {
+        const auto crate = open_crate(folder);
+        if (!crate) return failed(folder, crate.failures());
+        table_.add(folder, crate.value());
+        if (request_.json) write_crate_stock(json_, folder, crate.value());
+        print(crate_text(folder, crate.value()));
+        return kDone;
+    }
+
+    int one_file(const std::string& file, const std::optional<RigSheet>& sheet) {
+        const auto stock = stock_of(request_, file, sheet);
+        if (!stock) return failed(file, stock.failures());
+        table_.add(stock.value());
+        if (request_.json) write_stock(json_, stock.value());
+        print(stock_text(stock.value(), request_.tree));
+        return kDone;
+    }
+
+    const DescribeRequest& request_;
+    std::vector<std::string> files_;
+    StockTable table_;
+    JsonWriter json_{JsonWriter::Form::kIndented, print_out};
+    int worst_ = kDone;
+    bool printed_ = false;
+};
 
 }  // namespace
 
 int describe(const DescribeRequest& request) {
-    JsonWriter json(JsonWriter::Form::kIndented);
-    if (request.files.size() != 1) json.begin_array();
-    int worst = kDone;
     std::optional<RigSheet> sheet;
     if (!request.rig.empty()) {
         auto read = read_rig_sheet(request.rig);
-        if (!read) return fail(read.failure());
+        if (!read) return fail(request, read.failures());
         sheet = std::move(read).value();
     }
-    for (const std::string& file : request.files) {
-        const auto read = read_as(file, request.truth, worst);
-        if (!read && worst == kUsage) return worst;
-        if (!read) continue;
-        Stock stock = take_stock(read->scene);
-        std::optional<RigStock> rig;
-        if (sheet) {
-            auto bound = take_rig_stock(read->scene, *sheet);
-            if (!bound) return fail(bound.failure());
-            rig = std::move(bound).value();
-            std::erase_if(stock.findings,
-                          [](const Finding& f) { return f.code == Code::kUnbaked; });
-            stock.findings.insert(stock.findings.end(), rig->findings.begin(), rig->findings.end());
-        }
-        if (request.json)
-            write(json, file, *read, stock, rig ? &*rig : nullptr);
-        else if (!request.quiet)
-            fmt::print("{}{}", &file == &request.files.front() ? "" : "\n",
-                       stock_text(file, *read, stock, rig ? &*rig : nullptr, request.tree));
-    }
-    if (request.files.size() != 1) json.end_array();
-    if (request.json) fmt::print("{}\n", json.text());
-    return worst;
+    auto files = expanded(request.files);
+    if (!files) return fail(request, files.failures());
+    return Describer(request, std::move(files).value()).run(sheet);
 }
 
 }  // namespace mellow::cli

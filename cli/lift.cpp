@@ -76,44 +76,49 @@ void write(JsonWriter& json, const LiftRequest& request, const Lifted& lifted, b
 
 int lift(const LiftRequest& request) {
     LiftOptions options;
-    const auto onto = read_pairs(request.onto, "--onto", "CONTROL=CONTROL_ABOVE_IT");
+    const auto onto = read_pairs(request, request.onto, "--onto", "CONTROL=CONTROL_ABOVE_IT");
     if (!onto) return kUsage;
     options.onto = *onto;
     options.name = request.name;
     auto sheet = read_rig_sheet(request.rig);
-    if (!sheet) return fail(sheet.failure());
+    if (!sheet) return fail(request, sheet.failures());
     int exit = kDone;
-    auto scene = read_as(request.scene, request.truth, exit);
+    auto scene = read_as(request, request.scene, request.truth, exit);
     if (!scene) return exit;
-    auto motion = read_as(request.motion, request.motion_truth, exit);
+    auto motion = read_as(request, request.motion, request.motion_truth, exit);
     if (!motion) return exit;
-    const int timeline = timeline_of(motion->scene, request.timeline, exit);
+    const int timeline = timeline_of(request, motion->scene, request.timeline, exit);
     if (exit != kDone) return exit;
     if (motion->scene.timelines.empty())
-        return fail({Code::kNoMotion, Severity::kStop, request.motion, "no animation",
-                     "a file with motion on joints", "name another file"});
+        return fail(request, {Code::kNoMotion, Severity::kStop, request.motion, "no animation",
+                              "a file with motion on joints", "name another file"});
     // Inside for the work, and back to the numbers of the scene file, so that its sheet still fits.
     const Convention own = scene->scene.convention;
     convert(sheet.value(), Conversion(own, {}));
     mellow::convert(scene->scene, {});
     mellow::convert(motion->scene, {});
     auto lifted = mellow::lift(scene->scene, sheet.value(), motion->scene, timeline, options);
-    if (!lifted) return fail(lifted.failure());
+    if (!lifted) return fail(request, lifted.failures());
     const std::optional<Finding> above = above_tolerance(request, lifted.value());
     scene->scene.timelines = {lifted.value().timeline};
     mellow::convert(scene->scene, own);
     if (!above)
         if (const Status s = write_file(request.output, write_glb(scene->scene), request.replace);
             !s)
-            return fail(s.failure());
+            return fail(request, s.failures());
+    Findings findings = lifted.value().findings;
+    if (above) findings.push_back(*above);
     if (request.json)
-        print_json([&](JsonWriter& json) { write(json, request, lifted.value(), !above); });
+        print_json([&](JsonWriter& json) {
+            write(json, request, lifted.value(), !above);
+            write_findings(json, findings);
+        });
     else if (!request.quiet)
-        fmt::print("{}", text_of(request, lifted.value(), !above));
-    if (!request.json && !request.quiet) print_findings(lifted.value().findings);
-    if (!above) return kDone;
-    (void)fail(*above);
-    return kChecksFailed;
+        print_out(text_of(request, lifted.value(), !above));
+    if (request.quiet)
+        std::erase_if(findings, [](const Finding& f) { return f.severity != Severity::kStop; });
+    print_findings(findings);
+    return above ? kChecksFailed : kDone;
 }
 
 }  // namespace mellow::cli

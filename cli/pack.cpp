@@ -1,24 +1,110 @@
 #include "mellow/pack.h"
 
-#include <fmt/core.h>
+#include <fmt/format.h>
 #include <unistd.h>
+
+#include <algorithm>
 
 #include "commands.h"
 
 namespace mellow::cli {
 namespace {
 
-int report_success(const PackReport& report, const Common& common) {
-    if (common.quiet || common.json) return kDone;
-    fmt::print("crate {}\n", report.folder.string());
-    if (!report.backup.empty())
-        fmt::print("the crate that stood there is kept as {}\n", report.backup.string());
-    return kDone;
+/// Findings of a recipe name files as seen from its folder; people see them from where they are.
+Findings seen_from_here(Findings findings, const std::string& recipe) {
+    const std::filesystem::path given(recipe);
+    const std::string folder = given.parent_path().string();
+    for (Finding& f : findings) {
+        const std::string file = f.where.substr(0, f.where.find_first_of(":,"));
+        const bool bare = file.find('/') == file.npos && file.ends_with(".toml");
+        if (!folder.empty() && bare) f.where = folder + "/" + f.where;
+    }
+    return findings;
 }
 
-int report_refusal(const PackReport& report) {
-    for (const Finding& finding : report.findings)
-        if (finding.severity == Severity::kStop) fmt::print(stderr, "{}\n", to_text(finding));
+std::string plan_text(const PackPlan& plan) {
+    std::size_t width = 4;
+    for (const PlannedClip& c : plan.clips) width = std::max(width, c.name.size());
+    std::string text = fmt::format("{}: joints {}, {}\n\n{:{}}  {:>7}  {:>8}  {:6}  {}\n",
+                                   plan.name, plan.joints.size(), plan.target, "clip", width,
+                                   "samples", "seconds", "loop", "from");
+    double seconds = 0;
+    int samples = 0;
+    for (const PlannedClip& c : plan.clips) {
+        text += fmt::format("{:{}}  {:>7}  {:>8.3f}  {:6}  {}..{} of \"{}\" at {}/s\n", c.name,
+                            width, c.samples, c.seconds, name(c.loop), c.plan.first_frame,
+                            c.plan.last_frame, c.moved_by, to_text(c.plan.source_rate));
+        seconds += c.seconds, samples += c.samples;
+    }
+    text += fmt::format("{} clips, {} samples, {:.3f} s\n\n", plan.clips.size(), samples, seconds);
+    for (const PlannedFile& file : plan.files)
+        text += fmt::format("{:8} {}\n", name(file.fate), file.path.string());
+    if (!plan.backup.empty())
+        text +=
+            fmt::format("the crate that stands there would be kept as {}\n", plan.backup.string());
+    return text;
+}
+
+void write(JsonWriter& json, const PackPlan& plan, const Findings& findings) {
+    json.member("name", plan.name).member("target", plan.target).list("joints", plan.joints);
+    json.list("clips", plan.clips, [&](const PlannedClip& c) {
+        json.begin_object().member("name", c.name).member("file", c.file);
+        json.member("samples", c.samples).member("seconds", c.seconds);
+        json.member("loop", name(c.loop)).member("rate", to_text(c.plan.rate));
+        json.object("source", [&] {
+            json.member("timeline", c.moved_by).member("first", c.plan.first_frame);
+            json.member("last", c.plan.last_frame).member("rate", to_text(c.plan.source_rate));
+        });
+        json.end_object();
+    });
+    json.list("files", plan.files, [&](const PlannedFile& file) {
+        json.begin_object().member("file", file.path.string());
+        json.member("fate", name(file.fate)).end_object();
+    });
+    write_findings(json, findings);
+}
+
+int dry_run(const PackRequest& request, const Recipe& recipe, const PackOptions& options) {
+    const auto planned = plan_pack(recipe, options);
+    if (!planned) return fail(request, seen_from_here(planned.failures(), request.recipe));
+    const PackPlan& plan = planned.value();
+    Findings findings = plan.writable.failures();
+    findings.insert(findings.end(), plan.findings.begin(), plan.findings.end());
+    findings = seen_from_here(std::move(findings), request.recipe);
+    if (request.json)
+        print_json([&](JsonWriter& json) { write(json, plan, findings); });
+    else if (!request.quiet)
+        print_out(plan_text(plan) + "\n" +
+                  (plan.findings.empty() ? "" : grouped_text(plan.findings) + "\n") +
+                  "dry run: nothing was written\n");
+    if (plan.writable) return kDone;
+    print_findings(plan.writable.failures());
+    return kCannotWrite;
+}
+
+void print_report(const PackRequest& request, const PackReport& report) {
+    if (request.json) return report_json(report, print_out);
+    if (request.quiet) return;
+    if (request.verbose) {
+        report_text(report, print_out);
+        print_out("\n");
+    }
+    report_summary(report, print_out);
+}
+
+int pack_now(const PackRequest& request, const Recipe& recipe, PackOptions options) {
+    const bool show = isatty(STDERR_FILENO) != 0 && !request.quiet;
+    if (show)
+        options.progress = [](const std::string& what) { fmt::print(stderr, "\r\033[K{}", what); };
+    auto packed = mellow::pack(recipe, options);
+    if (show) fmt::print(stderr, "\r\033[K");
+    if (!packed) return fail(request, seen_from_here(packed.failures(), request.recipe));
+    PackReport& report = packed.value();
+    report.findings = seen_from_here(std::move(report.findings), request.recipe);
+    print_report(request, report);
+    if (report.proven) return kDone;
+    std::erase_if(report.findings, [](const Finding& f) { return f.severity != Severity::kStop; });
+    print_findings(report.findings);
     fmt::print(stderr, "not packed: the files are kept aside in {}\n", report.folder.string());
     return kChecksFailed;
 }
@@ -26,23 +112,15 @@ int report_refusal(const PackReport& report) {
 }  // namespace
 
 int pack(const PackRequest& request) {
-    auto recipe = read_recipe(request.recipe);
-    if (!recipe) return fail(recipe.failure());
+    if (request.keep < 0)
+        return misused(request, "--keep", std::to_string(request.keep), "0 or more backups");
+    const auto recipe = read_recipe(request.recipe);
+    if (!recipe) return fail(request, seen_from_here(recipe.failures(), request.recipe));
     PackOptions options;
     options.replace = request.replace;
-    const bool show = isatty(STDERR_FILENO) != 0 && !request.quiet;
-    if (show)
-        options.progress = [](const std::string& what) { fmt::print(stderr, "\r\033[K{}", what); };
-    auto packed = mellow::pack(recipe.value(), options);
-    if (show) fmt::print(stderr, "\r\033[K");
-    if (!packed) return fail(packed.failure());
-    const PackReport& report = packed.value();
-    if (request.json)
-        report_json(report, [](std::string_view text) { fmt::print("{}", text); });
-    else if (!request.quiet)
-        report_text(report, [](std::string_view text) { fmt::print("{}", text); });
-    if (!request.json && !request.quiet) fmt::print("\n");
-    return report.proven ? report_success(report, request) : report_refusal(report);
+    options.keep = request.keep;
+    return request.dry_run ? dry_run(request, recipe.value(), options)
+                           : pack_now(request, recipe.value(), options);
 }
 
 }  // namespace mellow::cli

@@ -1,78 +1,80 @@
 #include <fmt/format.h>
 
+#include "base/text.h"
 #include "commands.h"
 #include "mellow/true_convention.h"
 
 namespace mellow::cli {
 namespace {
 
-Finding bad_option(const char* option, const std::string& value, const char* expected) {
-    return {Code::kValueBad, Severity::kStop, option, "\"" + value + "\"", expected, ""};
+Finding bad_option(const char* option, const std::string& value, const std::string& expected) {
+    return {Code::kUsage, Severity::kStop, option, "\"" + value + "\"", expected, ""};
 }
 
+/// Everything that is wrong with what was typed, at once.
 Result<TrueConvention> parse(const TypedConvention& typed) {
     TrueConvention truth;
+    Findings wrong;
     if (!typed.unit.empty() && !(truth.metres_per_unit = parse_unit(typed.unit)))
-        return bad_option("--unit", typed.unit,
-                          "metre, centimetre, millimetre, inch, foot or metres per unit");
+        wrong.push_back(bad_option("--unit", typed.unit,
+                                   suggest(typed.unit, unit_names()) + " or metres per unit"));
     if (!typed.up.empty() && !(truth.up = parse_axis(typed.up)))
-        return bad_option("--up", typed.up, "+X, -X, +Y, -Y, +Z or -Z");
+        wrong.push_back(bad_option("--up", typed.up, "+X, -X, +Y, -Y, +Z or -Z"));
     if (!typed.front.empty() && !(truth.front = parse_axis(typed.front)))
-        return bad_option("--front", typed.front, "+X, -X, +Y, -Y, +Z or -Z");
+        wrong.push_back(bad_option("--front", typed.front, "+X, -X, +Y, -Y, +Z or -Z"));
     if (!typed.rate.empty() && !(truth.rate = parse_rate(typed.rate)))
-        return bad_option("--rate", typed.rate, "frames per second, such as 24 or 30000/1001");
+        wrong.push_back(
+            bad_option("--rate", typed.rate, "frames per second, such as 24 or 30000/1001"));
+    if (!wrong.empty()) return wrong;
     return truth;
 }
 
 }  // namespace
 
-std::optional<ReadResult> read_as(const std::string& file, const TypedConvention& typed,
-                                  int& exit) {
-    const auto truth = parse(typed);
-    if (!truth) {
-        fail(truth.failure());
-        exit = kUsage;
-        return {};
-    }
-    auto read = read_scene(file);
-    if (!read) {
-        exit = fail(read.failure());
-        return {};
-    }
-    if (Status status = overrule(read.value().scene, truth.value(), read.value().keys_on_frames);
-        !status) {
+Result<ReadResult> read_typed(const std::string& file, const TypedConvention& typed) {
+    MELLOW_TRY(const TrueConvention truth, parse(typed));
+    MELLOW_TRY(ReadResult read, read_scene(file));
+    if (Status status = overrule(read.scene, truth, read.keys_on_frames); !status) {
         Finding failure = status.failure();
+        failure.code = Code::kUsage;
         failure.where = "--up, --front";
-        fail(failure);
-        exit = kUsage;
-        return {};
+        return failure;
     }
-    if (truth.value().whole())
-        std::erase_if(read.value().findings, [](const Finding& f) {
+    if (truth.whole())
+        std::erase_if(read.findings, [](const Finding& f) {
             return f.code == Code::kAssumed && f.severity == Severity::kNote;
         });
-    return std::move(read).value();
+    return read;
 }
 
-int timeline_of(const Scene& scene, const std::string& name, int& exit) {
+std::optional<ReadResult> read_as(const Common& common, const std::string& file,
+                                  const TypedConvention& typed, int& exit) {
+    auto read = read_typed(file, typed);
+    if (read) return std::move(read).value();
+    exit = fail(common, read.failures());
+    return {};
+}
+
+int timeline_of(const Common& common, const Scene& scene, const std::string& name, int& exit) {
     if (name.empty()) return 0;
     std::vector<std::string> names;
     for (std::size_t i = 0; i < scene.timelines.size(); ++i) {
         names.push_back(scene.timelines[i].name);
         if (names.back() == name) return static_cast<int>(i);
     }
-    exit = fail({Code::kNameUnknown, Severity::kStop, "--timeline", "\"" + name + "\"",
-                 fmt::format("one of: {}", fmt::join(names, ", ")), "correct the name"});
+    exit = fail(common, {Code::kNameUnknown, Severity::kStop, "--timeline", "\"" + name + "\"",
+                         suggest(name, names), "correct the name"});
     return -1;
 }
 
-std::optional<std::map<std::string, std::string>> read_pairs(const std::vector<std::string>& texts,
+std::optional<std::map<std::string, std::string>> read_pairs(const Common& common,
+                                                             const std::vector<std::string>& texts,
                                                              const char* option, const char* form) {
     std::map<std::string, std::string> pairs;
     for (const std::string& text : texts) {
         const auto sign = text.find('=');
         if (sign == 0 || sign == std::string::npos || sign + 1 == text.size()) {
-            fail(bad_option(option, text, form));
+            (void)misused(common, option, text, form);
             return {};
         }
         pairs[text.substr(0, sign)] = text.substr(sign + 1);

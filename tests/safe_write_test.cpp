@@ -52,7 +52,7 @@ TEST(StagedFolderTest, AppearsInOneStep) {
         EXPECT_FALSE(std::filesystem::exists(folder / "crate"));
         const auto backup = staged.commit();
         ASSERT_THAT(backup, IsOk());
-        EXPECT_TRUE(backup.value().empty());
+        EXPECT_TRUE(backup.value().backup.empty());
     }
     EXPECT_THAT(folder.names(), ElementsAre("crate"));
     EXPECT_EQ(read_text(folder / "crate" / "clips" / "walk.glb"), "glTF");

@@ -8,6 +8,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "mellow/transform.h"
 
@@ -37,13 +38,16 @@ inline bool operator==(const Convention& a, const Convention& b) {
 bool is_valid(const Convention& convention);
 /// "+Z up, -Y front, centimetre".
 std::string to_text(const Convention& convention);
-/// Metres in "metre", "centimetre", "millimetre", "inch", "foot" or in a number such as "0.056444".
+/// Metres in "metre", "centimetre", "millimetre", "inch", "foot", in what else these are called (m,
+/// cm, mm, in, ft; meter, centimeter ...; plurals), or in a number such as "0.056444".
 std::optional<double> parse_unit(std::string_view text);
+/// The units by the names that reports print: metre, centimetre, millimetre, inch, foot.
+std::vector<std::string> unit_names();
 /// A target convention by its name: y-up-metre, y-up-centimetre, z-up-metre or z-up-centimetre. In
 /// the z-up ones a figure faces -Y, in the y-up ones +Z.
 std::optional<Convention> find_preset(std::string_view preset);
-/// All preset names, comma separated.
-std::string preset_names();
+/// The names of all presets.
+std::vector<std::string> preset_names();
 
 /// The similarity that takes coordinates of one convention to another:
 ///   p' = scale * (turn * p), with `turn` a rotation by quarter turns held as a signed permutation.

@@ -70,6 +70,7 @@ enum class Code {
     kInfluences,
     kSkinRemoved,
     kRigidSkin,
+    kUsage,
 };
 
 /// One thing to say. All five texts are whole phrases for a person; `where` names the file and the
@@ -84,6 +85,9 @@ struct Finding {
 };
 
 using Findings = std::vector<Finding>;
+
+/// Puts findings behind others.
+void append(Findings& to, Findings more);
 
 /// The stable name of a code, such as "range-outside".
 std::string_view name(Code code);

@@ -17,6 +17,7 @@ namespace mellow {
 
 struct PackOptions {
     bool replace = false;  ///< an existing crate gives way and is kept as a backup
+    int keep = 3;          ///< how many backups stay, the newest
     std::function<void(const std::string&)> progress;  ///< called with what is being done
 };
 
@@ -38,6 +39,7 @@ struct PackedClip {
     std::string shear_joint;
     std::vector<std::string> sheared_joints;  ///< that lost more than 1e-4 of a member
     ClipProof proof;
+    bool passed = false;  ///< everything in `proof` is within the tolerance
 };
 
 /// A drive rule from angles of joints to a morph weight, in the axes of the joints as they are in
@@ -58,8 +60,11 @@ struct KeptDrive {
 struct PackReport {
     std::string name;
     std::string target, root, hips;
+    FrameRate rate;
     std::filesystem::path folder;  ///< where the crate is, or where it was kept aside
     std::filesystem::path backup;  ///< what it replaced; empty when nothing stood there
+    std::vector<std::filesystem::path> removed_backups;  ///< older ones, beyond how many are kept
+    bool unchanged = false;  ///< the same bytes stood there; nothing was written, no backup made
     bool proven = false;
     std::vector<FileRecord> sources;
     FileRecord skin, picture;
@@ -78,7 +83,47 @@ struct PackReport {
 /// it and `proven` is false. Any other trouble is a failure, and then nothing is left behind.
 Result<PackReport> pack(const Recipe& recipe, const PackOptions& options = {});
 
-/// The report as text for people, and the manifest and report as JSON (docs/crate.md);
+/// One clip before it is packed.
+struct PlannedClip {
+    std::string name, file, moved_by;  ///< the timeline or strip
+    SamplePlan plan;
+    LoopForm loop = LoopForm::kOnce;  ///< as it will be stored
+    int samples = 0;                  ///< as they will be stored
+    double seconds = 0;               ///< of playing it once
+};
+
+/// What becomes of a path when a recipe is packed.
+struct PlannedFile {
+    enum class Fate { kWritten, kReplaced, kKept, kRemoved };
+    std::filesystem::path path;
+    Fate fate = Fate::kWritten;
+};
+/// "written", "replaced", "kept" or "removed".
+std::string_view name(PlannedFile::Fate fate);
+
+/// What pack() would do.
+struct PackPlan {
+    std::string name, target;
+    std::vector<std::string> joints;
+    std::vector<PlannedClip> clips;
+    std::vector<PlannedFile> files;
+    std::filesystem::path backup;  ///< what the crate that stands there would be kept as; or empty
+    Findings findings;             ///< of the source; those of baking and proving are not known yet
+    /// Why pack() would write nothing, where a crate stands there and may not be replaced.
+    Status writable;
+};
+
+/// Reads, binds and plans all that pack() would, and writes nothing. Fails as pack() does where
+/// scene, rig sheet or recipe are at fault.
+Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options = {});
+
+/// The report in short, for the terminal: a line for each clip, findings of one code together, and
+/// the verdict in the last line.
+void report_summary(const PackReport& report, const TextSink& out);
+/// Findings for people, the gravest first; those of one code and severity together, with the first
+/// in full and the places of the others behind.
+std::string grouped_text(const Findings& findings);
+/// The whole report as text for people, and the manifest and report as JSON (docs/crate.md);
 /// handed over clip by clip.
 void report_text(const PackReport& report, const TextSink& out);
 void report_json(const PackReport& report, const TextSink& out);

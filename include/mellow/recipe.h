@@ -75,6 +75,10 @@ struct Recipe {
     int influences = 0;  ///< most per vertex; 0: as many as the source has
 
     std::string root = "root", hips;
+    /// Where some keys stand, for messages: "hero.recipe.toml:9, [travel], hips".
+    struct Places {
+        std::string source, strip_prefix, axes, hips;
+    } where;
 
     std::vector<RecipeCamera> cameras;
     std::vector<RecipeStrip> strips;
@@ -89,8 +93,9 @@ struct Recipe {
     Tolerance tolerance;
 };
 
-/// Reads a recipe from its text. Fails with toml-broken, key-unknown (and the nearest key),
-/// key-missing, value-bad or name-clash, each with its line.
+/// Reads a recipe from its text. Fails with toml-broken, or with all other mistakes at once, in the
+/// order of the text: key-unknown (and the nearest key), key-missing, value-bad, name-clash,
+/// name-unknown, each with its line.
 Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
                             const std::filesystem::path& folder);
 /// Reads a recipe from disk.

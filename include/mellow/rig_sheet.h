@@ -31,7 +31,8 @@ struct RigSheet {
 };
 
 /// Reads a sheet from its text; `file` is its name in messages. Axes and lengths in the sheet are
-/// those of the scene file as it is, before any conversion.
+/// those of the scene file as it is, before any conversion. Fails with toml-broken, or with all
+/// other mistakes at once, in the order of the text.
 Result<RigSheet> parse_rig_sheet(std::string_view text, const std::string& file);
 
 /// Takes axes and lengths of the rules along when the scene goes through convert().

@@ -44,9 +44,24 @@ class StagedFolder {
     /// Where the files are until commit().
     const std::filesystem::path& path() const { return partial_; }
 
-    /// Moves the folder to its place. What stood there is kept as `NAME.backup-N`, whose path is
-    /// returned; empty when nothing stood there.
-    Result<std::filesystem::path> commit();
+    /// Whether open() would be willing: nothing is made.
+    static Status check(const std::filesystem::path& final, bool replace);
+    /// The backups of a place, `NAME.backup-N`, the oldest first.
+    static std::vector<std::filesystem::path> backups(const std::filesystem::path& final);
+
+    /// What the crate that stands there would be kept as.
+    static std::filesystem::path next_backup(const std::filesystem::path& final);
+
+    struct Placed {
+        bool unchanged = false;  ///< what stands there has the same bytes and was left alone
+        std::filesystem::path
+            backup;  ///< what stood there; empty when nothing did, or it is not kept
+        std::vector<std::filesystem::path> removed;  ///< older backups
+    };
+    /// Moves the folder to its place. What stood there is kept as `NAME.backup-N`, N one above the
+    /// newest. Of all backups the newest `keep` stay. Where the same bytes stand there already,
+    /// nothing is changed and no backup is made.
+    Result<Placed> commit(int keep = 3);
     /// Moves the folder to `NAME.rejected-N` and returns that path; what stands at NAME is
     /// untouched.
     Result<std::filesystem::path> keep_aside();

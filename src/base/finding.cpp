@@ -1,6 +1,7 @@
 #include "mellow/finding.h"
 
 #include <array>
+#include <iterator>
 
 namespace mellow {
 namespace {
@@ -58,14 +59,19 @@ constexpr std::array kNames{
     "influences",
     "skin-removed",
     "rigid-skin",
+    "usage",
 };
-static_assert(kNames.size() == static_cast<std::size_t>(Code::kRigidSkin) + 1);
+static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);
 
 void add_line(std::string& text, std::string_view label, const std::string& value) {
     if (!value.empty()) text.append("\n  ").append(label).append(value);
 }
 
 }  // namespace
+
+void append(Findings& to, Findings more) {
+    to.insert(to.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
+}
 
 std::string_view name(Code code) { return kNames[static_cast<std::size_t>(code)]; }
 

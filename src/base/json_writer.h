@@ -40,9 +40,7 @@ class JsonWriter {
     /// The shortest text that reads back as the same number; whole numbers end in ".0".
     JsonWriter& value(double number);
     JsonWriter& value(std::same_as<bool> auto flag) { return truth(flag); }
-    JsonWriter& value(std::integral auto number)
-        requires(!std::same_as<decltype(number), bool>)
-    {
+    JsonWriter& value(std::integral auto number) requires(!std::same_as<decltype(number), bool>) {
         return whole(static_cast<long long>(number));
     }
     /// A list of numbers as glTF files hold them: the shortest text that reads back as the same

@@ -7,35 +7,59 @@
 
 namespace mellow {
 
+namespace {
+
+constexpr std::size_t kMostNames = 10;
+
+/// How many letters to add, drop or change (Levenshtein 1966).
+std::size_t edits(std::string_view from, std::string_view to) {
+    std::vector<std::size_t> row(to.size() + 1);
+    std::iota(row.begin(), row.end(), std::size_t{0});
+    for (std::size_t i = 0; i < from.size(); ++i) {
+        std::size_t diagonal = row[0];
+        row[0] = i + 1;
+        for (std::size_t j = 0; j < to.size(); ++j) {
+            const std::size_t replace = diagonal + (from[i] == to[j] ? 0 : 1);
+            diagonal = row[j + 1];
+            row[j + 1] = std::min({replace, row[j] + 1, row[j + 1] + 1});
+        }
+    }
+    return row.back();
+}
+
+}  // namespace
+
 std::string nearest_name(std::string_view wanted, const std::vector<std::string>& names) {
+    if (wanted.size() >= 2) {
+        const auto begins = [&](const std::string& name) { return name.starts_with(wanted); };
+        const auto one = std::find_if(names.begin(), names.end(), begins);
+        if (one != names.end() && std::none_of(one + 1, names.end(), begins)) return *one;
+    }
     std::string best;
     std::size_t fewest = std::max<std::size_t>(1, wanted.size() * 2 / 5) + 1;
-    for (const std::string& candidate : names) {
-        std::vector<std::size_t> row(candidate.size() + 1);
-        std::iota(row.begin(), row.end(), std::size_t{0});
-        for (std::size_t i = 0; i < wanted.size(); ++i) {
-            std::size_t diagonal = row[0];
-            row[0] = i + 1;
-            for (std::size_t j = 0; j < candidate.size(); ++j) {
-                const std::size_t replace = diagonal + (wanted[i] == candidate[j] ? 0 : 1);
-                diagonal = row[j + 1];
-                row[j + 1] = std::min({replace, row[j] + 1, row[j + 1] + 1});
-            }
-        }
-        if (row.back() < fewest) fewest = row.back(), best = candidate;
-    }
+    for (const std::string& candidate : names)
+        if (const std::size_t n = edits(wanted, candidate); n < fewest)
+            fewest = n, best = candidate;
     return best;
 }
 
+std::string name_list(const std::vector<std::string>& names) {
+    const std::size_t shown = std::min(names.size(), kMostNames);
+    std::string list = fmt::format(
+        "{}", fmt::join(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(shown), ", "));
+    return shown == names.size() ? list : fmt::format("{} and {} more", list, names.size() - shown);
+}
+
 std::string suggest(std::string_view wanted, const std::vector<std::string>& names) {
-    const std::string near = nearest_name(wanted, names);
-    if (!near.empty()) return "did you mean \"" + near + "\"?";
-    std::string list;
-    for (const std::string& name : names) {
-        if (list.size() > 200) return "one of: " + list + ", ...";
-        list.append(list.empty() ? "" : ", ").append(name);
-    }
-    return "one of: " + list;
+    if (names.empty()) return "nothing: there is none";
+    if (const std::string near = nearest_name(wanted, names); !near.empty())
+        return "did you mean \"" + near + "\"?";
+    std::vector<std::string> sorted = names;
+    if (names.size() > kMostNames)
+        std::stable_sort(sorted.begin(), sorted.end(), [&](const auto& a, const auto& b) {
+            return edits(wanted, a) < edits(wanted, b);
+        });
+    return "one of: " + name_list(sorted);
 }
 
 std::string json_quoted(std::string_view text) {

@@ -7,10 +7,14 @@
 
 namespace mellow {
 
-/// Of `names`, the one with the fewest edits to `wanted`; empty when none is near.
+/// Of `names`, the only one that begins with `wanted`, or the one with the fewest edits to it; empty
+/// when none is near.
 std::string nearest_name(std::string_view wanted, const std::vector<std::string>& names);
 
-/// `did you mean "x"?` for the nearest name, or `one of: a, b, c` when none is near.
+/// The names in a row, ten at most: "a, b, c and 17 more".
+std::string name_list(const std::vector<std::string>& names);
+
+/// `did you mean "x"?` for the nearest name, or `one of: a, b, c and 17 more`, the nearest first.
 std::string suggest(std::string_view wanted, const std::vector<std::string>& names);
 
 /// `text` in quotes, escaped as JSON wants it (RFC 8259, section 7).

@@ -34,8 +34,23 @@ Result<toml::table> parse_toml(std::string_view text, const std::string& file) {
     }
 }
 
-TomlTable::TomlTable(const toml::table& table, std::string file, std::string place)
-    : table_(table), file_(std::move(file)), place_(std::move(place)) {}
+TomlTable::TomlTable(const toml::table& table, std::string file, std::string place,
+                     std::shared_ptr<std::vector<Mistake>> mistakes)
+    : table_(table),
+      file_(std::move(file)),
+      place_(std::move(place)),
+      mistakes_(std::move(mistakes)) {}
+
+TomlTable::TomlTable(const toml::table& root, std::string file)
+    : TomlTable(root, std::move(file), "", std::make_shared<std::vector<Mistake>>()) {}
+
+TomlTable TomlTable::within(const toml::table& table, std::string place) const {
+    return {table, file_, std::move(place), mistakes_};
+}
+
+TomlTable TomlTable::inner(const toml::table& table, std::string_view key) const {
+    return within(table, place_.empty() ? std::string(key) : fmt::format("{}, {}", place_, key));
+}
 
 std::string TomlTable::where(std::string_view key) const {
     const toml::node* node = table_.get(key);
@@ -46,23 +61,59 @@ std::string TomlTable::where(std::string_view key) const {
     return text;
 }
 
+void TomlTable::add(std::string_view key, bool missing, Finding finding) {
+    if (!key.empty() && failed({key})) return;
+    const toml::node* node = table_.get(key);
+    const toml::source_region& region = node != nullptr ? node->source() : table_.source();
+    mistakes_->push_back({&table_, std::string(key), missing, region.begin, std::move(finding)});
+}
+
 void TomlTable::fail(Code code, std::string_view key, std::string found, std::string expected,
                      std::string remedy) {
-    if (!error_)
-        error_ = Finding{code,
-                         Severity::kStop,
-                         where(key),
-                         std::move(found),
-                         std::move(expected),
-                         std::move(remedy)};
+    add(key, false,
+        {code, Severity::kStop, where(key), std::move(found), std::move(expected),
+         std::move(remedy)});
+}
+
+void TomlTable::fail(Finding finding) {
+    mistakes_->push_back({nullptr, "", false, table_.source().begin, std::move(finding)});
+}
+
+bool TomlTable::failed(std::initializer_list<std::string_view> keys) const {
+    return std::any_of(mistakes_->begin(), mistakes_->end(), [&](const Mistake& m) {
+        return m.table == &table_ && std::find(keys.begin(), keys.end(), m.key) != keys.end();
+    });
+}
+
+void TomlTable::knows(std::initializer_list<std::string_view> keys) {
+    known_.insert(known_.end(), keys.begin(), keys.end());
+}
+
+bool TomlTable::mistyped(std::string_view key) const {
+    if (has(key)) return false;
+    return std::any_of(table_.begin(), table_.end(), [&](const auto& member) {
+        const std::string name(member.first.str());
+        return std::find(known_.begin(), known_.end(), name) == known_.end() &&
+               nearest_name(name, known_) == key;
+    });
+}
+
+void TomlTable::needs(std::string_view key, std::string_view other) {
+    knows({key, other});
+    if (has(key) && !has(other))
+        add(other, true,
+            {Code::kKeyMissing, Severity::kStop, where(key), fmt::format("no key \"{}\"", other),
+             fmt::format("{} beside {}", other, key),
+             fmt::format("add: {} = ...   # or remove {}", other, key)});
 }
 
 const toml::node* TomlTable::find(std::string_view key, bool required, std::string_view wanted) {
     known_.emplace_back(key);
     const toml::node* node = table_.get(key);
     if (node == nullptr && required)
-        fail(Code::kKeyMissing, "", fmt::format("no key \"{}\"", key), std::string(wanted),
-             fmt::format("add: {} = ...", key));
+        add(key, true,
+            {Code::kKeyMissing, Severity::kStop, where(""), fmt::format("no key \"{}\"", key),
+             std::string(wanted), fmt::format("add: {} = ...", key)});
     return node;
 }
 
@@ -145,9 +196,8 @@ std::vector<double> TomlTable::numbers(std::string_view key, std::size_t row) {
 std::string TomlTable::choice(std::string_view key, const std::vector<std::string>& allowed,
                               const std::optional<std::string>& fallback) {
     std::string value = text(key, fallback);
-    if (!error_ && std::find(allowed.begin(), allowed.end(), value) == allowed.end())
-        fail(Code::kValueBad, key, "\"" + value + "\"",
-             fmt::format("one of: {}", fmt::join(allowed, ", ")));
+    if (!failed({key}) && std::find(allowed.begin(), allowed.end(), value) == allowed.end())
+        fail(Code::kValueBad, key, "\"" + value + "\"", suggest(value, allowed));
     return value;
 }
 
@@ -170,19 +220,29 @@ std::vector<const toml::table*> TomlTable::tables(std::string_view key) {
     return all;
 }
 
-TomlTable TomlTable::inner(const toml::table& table, std::string_view key) const {
-    return {table, file_, place_.empty() ? std::string(key) : fmt::format("{}, {}", place_, key)};
+void TomlTable::close() {
+    for (const auto& [key, node] : table_) {
+        const std::string name(key.str());
+        if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
+        const std::string near = nearest_name(name, known_);
+        std::erase_if(*mistakes_, [&](const Mistake& m) {
+            const bool table_lacks = m.key.empty() && m.finding.code == Code::kKeyMissing;
+            return m.table == &table_ && !near.empty() &&
+                   ((m.missing && m.key == near) || table_lacks);
+        });
+        fail(Code::kKeyUnknown, name, fmt::format("unknown key \"{}\"", name),
+             suggest(name, known_), "correct or remove the key");
+    }
 }
 
-Status TomlTable::done() {
-    for (const auto& [key, node] : table_) {
-        if (error_) break;
-        const std::string name(key.str());
-        if (std::find(known_.begin(), known_.end(), name) == known_.end())
-            fail(Code::kKeyUnknown, name, fmt::format("unknown key \"{}\"", name),
-                 suggest(name, known_), "correct or remove the key");
-    }
-    return error_ ? Status(*error_) : Status();
+Status TomlTable::mistakes() const {
+    std::vector<Mistake> sorted = *mistakes_;
+    std::stable_sort(sorted.begin(), sorted.end(), [](const Mistake& a, const Mistake& b) {
+        return std::pair(a.at.line, a.at.column) < std::pair(b.at.line, b.at.column);
+    });
+    Findings findings;
+    for (Mistake& m : sorted) findings.push_back(std::move(m.finding));
+    return findings;
 }
 
 }  // namespace mellow

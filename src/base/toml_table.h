@@ -1,8 +1,11 @@
 // Checked reading of one TOML table: every key is asked for, every type is checked, and what nobody
-// asked for is an error that names the nearest known key. The first error sticks.
+// asked for is an error that names the nearest known key. All mistakes of a file are collected, one
+// for each key at most, and handed out in the order they stand in it.
 #pragma once
 
 #include <toml++/toml.h>
+
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -16,8 +19,12 @@ Result<toml::table> parse_toml(std::string_view text, const std::string& file);
 
 class TomlTable {
   public:
-    /// `place` names the table in messages, such as "clip \"walk\"" or "rule 3"; empty at the top.
-    TomlTable(const toml::table& table, std::string file, std::string place);
+    /// The whole of a file.
+    TomlTable(const toml::table& root, std::string file);
+    /// A table of the same file. `place` names it in messages, such as "clip \"walk\"" or "rule 3".
+    TomlTable within(const toml::table& table, std::string place) const;
+    /// A table inside this one: "rule 3, source".
+    TomlTable inner(const toml::table& table, std::string_view key) const;
 
     bool has(std::string_view key) const { return table_.contains(key); }
     bool is_text(std::string_view key) const { return has(key) && table_.get(key)->is_string(); }
@@ -36,28 +43,46 @@ class TomlTable {
     const toml::table* table(std::string_view key);
     std::vector<const toml::table*> tables(std::string_view key);
 
-    /// A table inside this one, in the same file; hand its outcome to take().
-    TomlTable inner(const toml::table& table, std::string_view key) const;
-    /// Remembers the error of an inner table, unless there is one already.
-    void take(const Status& status) {
-        if (!status.ok() && !error_) error_ = status.failure();
-    }
-
-    /// Remembers an error about a value of this table, unless there is one already.
+    /// Remembers an error about a value of this table, unless there is one about the same key.
+    /// Errors with an empty key are about the table.
     void fail(Code code, std::string_view key, std::string found, std::string expected,
               std::string remedy = {});
+    /// Remembers a finding whose place is not a key of this table.
+    void fail(Finding finding);
+    /// Keys that may be there even where nothing asks for them this time.
+    void knows(std::initializer_list<std::string_view> keys);
+    /// `key` makes sense only beside `other`: says that `other` is missing.
+    void needs(std::string_view key, std::string_view other);
+    /// True when `key` is not there, but one that nobody knows looks like it.
+    bool mistyped(std::string_view key) const;
+    /// True when something was wrong with one of these keys: what follows from them says nothing.
+    bool failed(std::initializer_list<std::string_view> keys) const;
     /// "file:line, place, key" of a key for messages.
     std::string where(std::string_view key) const;
-    /// The first error, or one about keys nobody asked for.
-    Status done();
+    /// Says which keys nobody asked for. A missing key is not complained of where one of those
+    /// looks like it: that is the one that was mistyped.
+    void close();
+    /// All mistakes of the file so far, in its order.
+    Status mistakes() const;
 
   private:
     const toml::node* find(std::string_view key, bool required, std::string_view wanted);
 
+    struct Mistake {
+        const void* table;
+        std::string key;  // of the value, or of what is missing
+        bool missing = false;
+        toml::source_position at;
+        Finding finding;
+    };
+    TomlTable(const toml::table& table, std::string file, std::string place,
+              std::shared_ptr<std::vector<Mistake>> mistakes);
+    void add(std::string_view key, bool missing, Finding finding);
+
     const toml::table& table_;
     std::string file_, place_;
     std::vector<std::string> known_;
-    std::optional<Finding> error_;
+    std::shared_ptr<std::vector<Mistake>> mistakes_;  // of all tables of the file
 };
 
 }  // namespace mellow

@@ -4,8 +4,13 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
+#include <charconv>
 #include <cstring>
+#include <fstream>
+#include <map>
+#include <optional>
 #include <system_error>
 
 namespace mellow {
@@ -86,6 +91,34 @@ Finding exists(const fs::path& path, std::string found, std::string remedy) {
             std::move(remedy)};
 }
 
+/// The content of a file; nothing when it cannot be read.
+std::optional<std::string> content(const fs::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::string bytes{std::istreambuf_iterator<char>(in), {}};
+    return in.bad() || !in.is_open() ? std::nullopt : std::optional(std::move(bytes));
+}
+
+/// Path within the folder and size of every file in it.
+std::map<fs::path, std::uintmax_t> files_in(const fs::path& folder) {
+    std::map<fs::path, std::uintmax_t> files;
+    std::error_code error;
+    for (fs::recursive_directory_iterator at(folder, error), end; !error && at != end;
+         at.increment(error))
+        if (!at->is_directory(error))
+            files[at->path().lexically_relative(folder)] = at->file_size(error);
+    return files;
+}
+
+/// True when two folders hold the same files with the same bytes.
+bool same_files(const fs::path& a, const fs::path& b) {
+    const auto files = files_in(a);
+    if (files != files_in(b)) return false;
+    return std::all_of(files.begin(), files.end(), [&](const auto& file) {
+        const auto bytes = content(a / file.first);
+        return bytes && bytes == content(b / file.first);
+    });
+}
+
 fs::path without_slash(const fs::path& path) {
     return path.has_filename() ? path : path.parent_path();
 }
@@ -123,21 +156,27 @@ StagedFolder::~StagedFolder() {
     for (const fs::path& folder : made_) fs::remove(folder, ignored);  // where it is empty
 }
 
-Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
+Status StagedFolder::check(const fs::path& final, bool replace) {
     const fs::path place = without_slash(final);
     std::error_code error;
-    if (fs::exists(fs::symlink_status(place, error))) {
-        if (!fs::is_regular_file(place / "crate.json", error))
-            return exists(place, "something that is not a crate", "choose another output folder");
-        if (!replace)
-            return exists(
-                place, "a crate that was packed before",
-                "add --replace (the old one is kept as a backup), or choose another folder");
-    }
+    if (!fs::exists(fs::symlink_status(place, error))) return {};
+    if (!fs::is_regular_file(place / "crate.json", error))
+        return exists(place, "something that is not a crate", "choose another output folder");
+    if (!replace)
+        return exists(place, "a crate that was packed before",
+                      "add --replace (the old one is kept as a backup), or choose another folder");
+    return {};
+}
+
+Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
+    MELLOW_CHECK(check(final, replace));
+    const fs::path place = without_slash(final);
+    std::error_code error;
     std::vector<fs::path> made;
     for (fs::path up = place.parent_path(); !up.empty() && !fs::exists(up, error);
          up = up.parent_path())
         made.push_back(up);
+    error.clear();  // of looking for what is not there
     if (!place.parent_path().empty()) fs::create_directories(place.parent_path(), error);
     if (error) return refused(place.parent_path(), "cannot make the folder", error.value());
     const fs::path partial = partial_name(place);
@@ -170,22 +209,65 @@ Status StagedFolder::write_text(const std::string& relative,
     return file.finish();
 }
 
-Result<fs::path> StagedFolder::commit() {
+std::vector<fs::path> StagedFolder::backups(const fs::path& final) {
+    const fs::path place = without_slash(final);
+    const std::string head = place.filename().string() + ".backup-";
+    std::vector<std::pair<long, fs::path>> found;
     std::error_code error;
-    fs::path backup;
+    const fs::path parent = place.parent_path().empty() ? "." : place.parent_path();
+    for (fs::directory_iterator at(parent, error), end; !error && at != end; at.increment(error)) {
+        const std::string name = at->path().filename().string();
+        if (!name.starts_with(head)) continue;
+        long number = 0;
+        const char* const last = name.data() + name.size();
+        const auto [stop, bad] = std::from_chars(name.data() + head.size(), last, number);
+        if (bad == std::errc() && stop == last && number > 0)
+            found.emplace_back(number, place.parent_path() / name);
+    }
+    std::sort(found.begin(), found.end());
+    std::vector<fs::path> paths;
+    for (auto& [number, path] : found) paths.push_back(std::move(path));
+    return paths;
+}
+
+fs::path StagedFolder::next_backup(const fs::path& final) {
+    const auto older = backups(final);
+    const std::string last = older.empty() ? ".backup-0" : older.back().extension().string();
+    const long number = std::strtol(last.c_str() + std::strlen(".backup-"), nullptr, 10) + 1;
+    return without_slash(final).concat(fmt::format(".backup-{}", number));
+}
+
+Result<StagedFolder::Placed> StagedFolder::commit(int keep) {
+    std::error_code error;
+    Placed placed;
     if (fs::exists(final_, error)) {
-        backup = free_name(final_, "backup");
-        fs::rename(final_, backup, error);
+        if (same_files(partial_, final_)) {
+            fs::remove_all(partial_, error);
+            open_ = false;
+            placed.unchanged = true;
+            return placed;
+        }
+        placed.backup = next_backup(final_);
+        fs::rename(final_, placed.backup, error);
         if (error) return refused(final_, "cannot move the old crate aside", error.value());
     }
     fs::rename(partial_, final_, error);
     if (error) {
         std::error_code ignored;
-        if (!backup.empty()) fs::rename(backup, final_, ignored);
+        if (!placed.backup.empty()) fs::rename(placed.backup, final_, ignored);
         return refused(final_, "cannot put the crate in place", error.value());
     }
     open_ = false;
-    return backup;
+    if (placed.backup.empty()) return placed;
+    std::vector<fs::path> kept = backups(final_);
+    for (; kept.size() > static_cast<std::size_t>(std::max(keep, 0)); kept.erase(kept.begin())) {
+        fs::remove_all(kept.front(), error);
+        if (kept.front() == placed.backup)
+            placed.backup.clear();
+        else
+            placed.removed.push_back(kept.front());
+    }
+    return placed;
 }
 
 Result<fs::path> StagedFolder::keep_aside() {

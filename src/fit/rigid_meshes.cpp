@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "base/text.h"
 #include "mellow/fit.h"
 
 namespace mellow {
@@ -63,7 +64,7 @@ Findings restore_zero_scales(Scene& scene) {
     if (flat.empty()) return {};
     return {{Code::kZeroScale, Severity::kNote, "rest pose",
              fmt::format("a scale of zero at rest, which no bind matrix can invert: {}",
-                         fmt::join(flat, ", ")),
+                         name_list(flat)),
              "a rest pose of some size",
              "nothing: they rest at full size now, and every clip scales them as its keys say"}};
 }

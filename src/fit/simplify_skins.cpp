@@ -4,6 +4,7 @@
 #include <map>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "mellow/fit.h"
 
 namespace mellow {
@@ -163,7 +164,7 @@ Findings simplify_skins(Scene& scene, const JointSources& sources, int most) {
         findings.push_back(
             {Code::kSkinRemoved, Severity::kNote, "skin",
              fmt::format("weights of joints that are not kept go to the joint above: {}",
-                         fmt::join(counts.removed, ", ")),
+                         name_list(counts.removed)),
              "", "keep = [...] under [joints] to keep one"});
     if (counts.limited > 0)
         findings.push_back({Code::kInfluences, Severity::kNote, "skin",

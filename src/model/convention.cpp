@@ -11,15 +11,17 @@ namespace {
 
 constexpr std::array<std::string_view, 6> kAxes{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
 
+/// A unit, and what else people call it; the first name is the one that reports print.
 struct NamedUnit {
-    std::string_view name;
+    std::array<std::string_view, 5> names;
     double metres;
 };
-constexpr std::array<NamedUnit, 5> kUnits{{{"metre", 1.0},
-                                           {"centimetre", 0.01},
-                                           {"millimetre", 0.001},
-                                           {"inch", 0.0254},
-                                           {"foot", 0.3048}}};
+constexpr std::array<NamedUnit, 5> kUnits{
+    {{{"metre", "m", "meter", "metres", "meters"}, 1.0},
+     {{"centimetre", "cm", "centimeter", "centimetres", "centimeters"}, 0.01},
+     {{"millimetre", "mm", "millimeter", "millimetres", "millimeters"}, 0.001},
+     {{"inch", "in", "inches"}, 0.0254},
+     {{"foot", "ft", "feet"}, 0.3048}}};
 
 struct Preset {
     std::string_view name;
@@ -56,13 +58,14 @@ bool is_valid(const Convention& c) {
 std::string to_text(const Convention& c) {
     std::string unit = fmt::format("{} m per unit", c.metres_per_unit);
     for (const NamedUnit& named : kUnits)
-        if (named.metres == c.metres_per_unit) unit = named.name;
+        if (named.metres == c.metres_per_unit) unit = named.names[0];
     return fmt::format("{} up, {} front, {}", name(c.up), name(c.front), unit);
 }
 
 std::optional<double> parse_unit(std::string_view text) {
     for (const NamedUnit& unit : kUnits)
-        if (unit.name == text) return unit.metres;
+        for (const std::string_view name : unit.names)
+            if (!name.empty() && name == text) return unit.metres;
     double metres = 0;
     const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), metres);
     const bool whole = error == std::errc{} && end == text.data() + text.size();
@@ -75,9 +78,15 @@ std::optional<Convention> find_preset(std::string_view preset) {
     return {};
 }
 
-std::string preset_names() {
-    std::string names;
-    for (const Preset& p : kPresets) names.append(names.empty() ? "" : ", ").append(p.name);
+std::vector<std::string> unit_names() {
+    std::vector<std::string> names;
+    for (const NamedUnit& unit : kUnits) names.emplace_back(unit.names[0]);
+    return names;
+}
+
+std::vector<std::string> preset_names() {
+    std::vector<std::string> names;
+    for (const Preset& p : kPresets) names.emplace_back(p.name);
     return names;
 }
 

@@ -28,7 +28,8 @@ class FileConverter {
     Result<ConvertReport> run() {
         const auto target = find_preset(options_.target);
         if (!target)
-            return bad("target", "\"" + options_.target + "\"", "one of: " + preset_names());
+            return bad("target", "\"" + options_.target + "\"",
+                       suggest(options_.target, preset_names()));
         target_ = *target;
         convert(scene_, {});
         MELLOW_CHECK(choose_timeline());
@@ -63,7 +64,7 @@ class FileConverter {
                        Severity::kStop,
                        "timeline",
                        "\"" + options_.timeline + "\"",
-                       fmt::format("one of: {}", fmt::join(names, ", ")),
+                       suggest(options_.timeline, names),
                        "correct the name"};
     }
 
@@ -152,7 +153,7 @@ class FileConverter {
             return Finding{Code::kNoMotion,
                            Severity::kStop,
                            output_.string(),
-                           fmt::format("{} timelines: {}", names.size(), fmt::join(names, ", ")),
+                           fmt::format("{} timelines: {}", names.size(), name_list(names)),
                            "one timeline: BVH holds one motion",
                            "choose one with --timeline"};
         }

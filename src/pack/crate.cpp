@@ -31,12 +31,9 @@ Result<Scene> read_listed(const std::filesystem::path& folder, JsonMembers entry
                                 "a file outside the crate: " + relative.string());
     MELLOW_TRY(const Bytes bytes, read_file(folder / relative));
     if (hash_hex(bytes) != hash)
-        return Finding{Code::kFileUnreadable,
-                       Severity::kStop,
-                       (folder / relative).string(),
-                       "content with hash " + hash_hex(bytes),
-                       "the manifest's hash " + hash,
-                       "pack the crate again"};
+        return Finding{Code::kFileUnreadable,         Severity::kStop,
+                       (folder / relative).string(),  "content with hash " + hash_hex(bytes),
+                       "the manifest's hash " + hash, "pack the crate again"};
     MELLOW_TRY(ReadResult read, read_scene(folder / relative));
     read.scene.convention = convention;
     convert(read.scene, Convention{});

@@ -34,7 +34,8 @@ class JsonMembers {
     std::vector<JsonMembers> objects(std::string_view key);
 
     bool failed() const { return !error().empty(); }
-    /// What is wrong, such as "no number \"samples\" in clips[2]"; shared by all parts of a document.
+    /// What is wrong, such as "no number \"samples\" in clips[2]"; shared by all parts of a
+    /// document.
     const std::string& error() const;
     /// Remembers something else that is wrong with the value of a member.
     void fail(std::string_view key, std::string_view what);

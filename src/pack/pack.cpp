@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "crate/hash.h"
 #include "math/degrees.h"
 #include "mellow/bake.h"
@@ -63,6 +64,7 @@ class Packer {
         report_.target = recipe_.target;
         report_.root = recipe_.root;
         report_.tolerance = recipe_.tolerance;
+        report_.rate = recipe_.rate;
         report_.sources.push_back({"recipe", recipe_.file, recipe_.bytes, recipe_.hash});
         MELLOW_TRY(StagedFolder folder, StagedFolder::open(recipe_.output, options_.replace));
         progress("reading " + recipe_.source);
@@ -174,7 +176,7 @@ class Packer {
             {Code::kShear, Severity::kWarning, fmt::format("clip \"{}\"", packed.clip.name),
              fmt::format("shear of up to {:.3g} cannot be kept, on {}; the skin is off by at most "
                          "{:.3g} mm, at {}, sample {}",
-                         packed.worst_shear, fmt::join(packed.sheared_joints, ", "), skin.worst,
+                         packed.worst_shear, name_list(packed.sheared_joints), skin.worst,
                          skin.what, skin.sample),
              "even scale above turned joints",
              "scale evenly in the source, or, where the scaled joint carries no weight: scale = "
@@ -190,11 +192,12 @@ class Packer {
         auto proof = prove_clip({source_->scene(), poses, packed.plan, source_->skeleton(),
                                  source_->sources(), &drivers, source_->unsimplified()},
                                 crate_.skin, motion);
-        Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failure());
+        Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failures());
         if (proof) packed.proof = std::move(proof).value();
         say_shear(packed);
         if (!good) report_.findings.push_back(good.failure());
-        report_.proven = report_.proven && good.ok();
+        packed.passed = good.ok();
+        report_.proven = report_.proven && packed.passed;
         if (!recipe_.picture || crate_.clips.size() >= kMostDrawn) return {};
         crate_.motions.push_back(std::move(motion));
         crate_.clips.push_back(packed.clip);
@@ -265,7 +268,7 @@ class Packer {
         if (!flat.empty())
             report_.findings.push_back(
                 {Code::kZeroScale, Severity::kWarning, fmt::format("clip \"{}\"", baked.clip.name),
-                 fmt::format("a scale of zero on {}", fmt::join(flat, ", ")), "a size above zero",
+                 fmt::format("a scale of zero on {}", name_list(flat)), "a size above zero",
                  "what is hidden by scale may be lit or culled wrongly in an engine"});
     }
 
@@ -301,7 +304,10 @@ class Packer {
         MELLOW_CHECK(folder.write_text("report.txt",
                                        [&](const TextSink& out) { report_text(report_, out); }));
         if (report_.proven) {
-            MELLOW_TRY(report_.backup, folder.commit());
+            MELLOW_TRY(StagedFolder::Placed placed, folder.commit(options_.keep));
+            report_.backup = std::move(placed.backup);
+            report_.removed_backups = std::move(placed.removed);
+            report_.unchanged = placed.unchanged;
         } else {
             MELLOW_TRY(report_.folder, folder.keep_aside());
         }

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "crate/hash.h"
 #include "mellow/fit.h"
 #include "mellow/read.h"
@@ -36,11 +37,17 @@ std::string file_name(std::string name) {
 
 Result<PackSource> PackSource::read(const Recipe& recipe, PackReport& report) {
     PackSource source(recipe);
-    MELLOW_CHECK(source.read_scene_file(report));
-    MELLOW_CHECK(source.read_sheet(report));
-    MELLOW_CHECK(source.expand_clips(report));
-    MELLOW_CHECK(source.check_clips());
-    MELLOW_CHECK(source.make_skeleton(report));
+    Findings wrong;
+    const auto collect = [&](Status status) { append(wrong, std::move(status).failures()); };
+    collect(source.read_scene_file(report));
+    collect(source.read_sheet(report));
+    if (!wrong.empty()) return wrong;
+    collect(prepare_cameras(recipe, source.scene_, source.sheet_));
+    Status clips = source.expand_clips(report);
+    collect(source.make_skeleton(report));
+    collect(std::move(clips));
+    collect(source.check_clips());
+    if (!wrong.empty()) return wrong;
     return source;
 }
 
@@ -76,7 +83,7 @@ Status PackSource::read_sheet(PackReport& report) {
         convert(sheet_, conversion_);
     }
     if (sheet_.prefix.empty()) sheet_.prefix = recipe_->strip_prefix;
-    return prepare_cameras(*recipe_, scene_, sheet_);
+    return {};
 }
 
 Result<int> PackSource::find_timeline(const std::string& name, const std::string& where) const {
@@ -86,67 +93,76 @@ Result<int> PackSource::find_timeline(const std::string& name, const std::string
     for (std::size_t i = 0; i < names.size(); ++i)
         if (name.empty() ? names.size() == 1 : names[i] == name || names[i] == behind)
             return static_cast<int>(i);
-    return Finding{
-        Code::kNameUnknown,
-        Severity::kStop,
-        where,
-        name.empty() ? fmt::format("no timeline named and {} in the file", names.size())
-                     : fmt::format("timeline \"{}\"", name),
-        names.empty() ? "a file with animation" : fmt::format("one of: {}", fmt::join(names, ", ")),
-        "timeline = \"...\" in the clip"};
+    return Finding{Code::kNameUnknown,
+                   Severity::kStop,
+                   where,
+                   name.empty() ? fmt::format("no timeline named and {} in the file", names.size())
+                                : fmt::format("timeline \"{}\"", name),
+                   names.empty() ? "a file with animation" : suggest(name, names),
+                   "timeline = \"...\" in the clip"};
+}
+
+Status PackSource::expand(const RecipeTimelines& wanted, std::set<std::string>& names,
+                          PackReport& report) {
+    int found = 0;
+    Findings wrong;
+    for (const Timeline& timeline : scene_.timelines) {
+        const std::string& full = timeline.name;
+        const std::string bare = full.starts_with(recipe_->strip_prefix)
+                                     ? full.substr(recipe_->strip_prefix.size())
+                                     : full;
+        if (!fits_pattern(wanted.match, bare)) continue;
+        ++found;
+        RecipeClip clip = wanted.like;
+        clip.timeline = full;
+        clip.range.name = file_name(bare.empty() ? recipe_->name : bare);
+        const auto span = key_span(timeline);
+        const double k = scene_.rate.per_second();
+        clip.range.first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3));
+        clip.range.last = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
+        if (!names.insert(clip.range.name).second)
+            wrong.push_back({Code::kNameClash, Severity::kStop, wanted.like.range.where,
+                             fmt::format("timeline \"{}\" would be a second clip \"{}\"", full,
+                                         clip.range.name),
+                             "one name per clip",
+                             "give it a [[clip]] of its own, or narrow match"});
+        if (clip.range.name != bare)
+            report.findings.push_back(
+                {Code::kDefaultName, Severity::kNote, wanted.like.range.where,
+                 fmt::format("timeline \"{}\" became clip \"{}\"", bare, clip.range.name),
+                 "letters, digits, _, - and .: it becomes a file name", ""});
+        clips_.push_back(std::move(clip));
+    }
+    if (found == 0)
+        wrong.push_back({Code::kNameUnknown, Severity::kStop, wanted.like.range.where,
+                         fmt::format("no timeline fits \"{}\"", wanted.match),
+                         "a pattern that some timeline fits", "correct match"});
+    return wrong;
 }
 
 Status PackSource::expand_clips(PackReport& report) {
     clips_ = recipe_->clips;
     std::set<std::string> names;
     for (const RecipeClip& clip : clips_) names.insert(clip.range.name);
-    for (const RecipeTimelines& wanted : recipe_->timelines) {
-        int found = 0;
-        for (const Timeline& timeline : scene_.timelines) {
-            const std::string& full = timeline.name;
-            const std::string bare = full.starts_with(recipe_->strip_prefix)
-                                         ? full.substr(recipe_->strip_prefix.size())
-                                         : full;
-            if (!fits_pattern(wanted.match, bare)) continue;
-            ++found;
-            RecipeClip clip = wanted.like;
-            clip.timeline = full;
-            clip.range.name = file_name(bare.empty() ? recipe_->name : bare);
-            const auto span = key_span(timeline);
-            const double k = scene_.rate.per_second();
-            clip.range.first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3));
-            clip.range.last = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
-            if (!names.insert(clip.range.name).second)
-                return Finding{Code::kNameClash,
-                               Severity::kStop,
-                               wanted.like.range.where,
-                               fmt::format("timeline \"{}\" would be a second clip \"{}\"", full,
-                                           clip.range.name),
-                               "one name per clip",
-                               "give it a [[clip]] of its own, or narrow match"};
-            if (clip.range.name != bare)
-                report.findings.push_back(
-                    {Code::kDefaultName, Severity::kNote, wanted.like.range.where,
-                     fmt::format("timeline \"{}\" became clip \"{}\"", bare, clip.range.name),
-                     "letters, digits, _, - and .: it becomes a file name", ""});
-            clips_.push_back(std::move(clip));
-        }
-        if (found == 0)
-            return Finding{Code::kNameUnknown,
-                           Severity::kStop,
-                           wanted.like.range.where,
-                           fmt::format("no timeline fits \"{}\"", wanted.match),
-                           "a pattern that some timeline fits",
-                           "correct match"};
-    }
-    return {};
+    Findings wrong;
+    for (const RecipeTimelines& wanted : recipe_->timelines)
+        append(wrong, expand(wanted, names, report).failures());
+    return wrong;
 }
 
-/// Everything that can be wrong with a clip, before the first one is baked.
+/// Everything that can be wrong with clips, before the first one is baked.
 Status PackSource::check_clips() const {
+    Findings wrong;
     for (const RecipeClip& clip : clips_)
-        if (const auto what = performance(clip); !what) return what.failure();
-    return {};
+        if (auto planned = plan(clip); !planned)
+            for (const Finding& f : planned.failures()) {
+                const bool said =
+                    std::any_of(wrong.begin(), wrong.end(), [&](const Finding& other) {
+                        return other.where == f.where && other.found == f.found;
+                    });
+                if (!said) wrong.push_back(f);
+            }
+    return wrong;
 }
 
 Status PackSource::strip(PackReport& report) {
@@ -159,12 +175,11 @@ Status PackSource::strip(PackReport& report) {
     auto stripped = strip_prefix(scene_, recipe_->strip_prefix, kept);
     if (!stripped) {
         Finding failure = stripped.failure();
-        failure.where = recipe_->file + ", [source], strip_prefix";
+        failure.where = recipe_->where.strip_prefix;
         return failure;
     }
     if (!recipe_->strip_prefix.empty() && stripped.value() == 0)
-        report.findings.push_back({Code::kPrefix, Severity::kWarning,
-                                   recipe_->file + ", [source], strip_prefix",
+        report.findings.push_back({Code::kPrefix, Severity::kWarning, recipe_->where.strip_prefix,
                                    fmt::format("no name begins with \"{}\"", recipe_->strip_prefix),
                                    "a prefix that is there", "remove or correct the key"});
     return {};
@@ -203,32 +218,43 @@ Status PackSource::note_axes(const JointChoice& choice, PackReport& report) cons
     if (report.turns.empty())
         return Finding{Code::kNameUnknown,
                        Severity::kStop,
-                       recipe_->file + ", [joints], axes",
+                       recipe_->where.axes,
                        fmt::format("none of the {} joints is in {}", own.size(), recipe_->axes),
-                       fmt::format("nodes named like the joints: {}", fmt::join(own, ", ")),
+                       fmt::format("nodes named like the joints: {}", name_list(own)),
                        "name a file of the skeleton whose axes the joints shall take"};
     if (own.empty()) return {};
     report.findings.push_back(
-        {Code::kAssumed, Severity::kWarning, recipe_->file + ", [joints], axes",
+        {Code::kAssumed, Severity::kWarning, recipe_->where.axes,
          fmt::format("{} of {} joints are not in {} and keep their own axes: {}", own.size(),
-                     own.size() + report.turns.size(), recipe_->axes, fmt::join(own, ", ")),
+                     own.size() + report.turns.size(), recipe_->axes, name_list(own)),
          "a node of the same name for every joint", "rename the joints, or name another file"});
     return {};
 }
 
 Status PackSource::make_skeleton(PackReport& report) {
     // Rules are bound by the names of the file, so the rig comes before names are shortened.
-    MELLOW_TRY(const Rig rig, Rig::bind(scene_, kNone, sheet_));
-    MELLOW_CHECK(strip(report));
+    // Where it fails, what else is wrong is looked for as far as that goes without it.
+    const auto rig = Rig::bind(scene_, kNone, sheet_);
+    Findings wrong = rig ? Findings{} : rig.failures();
+    append(wrong, strip(report).failures());
     JointChoice choice = recipe_->joints;
-    MELLOW_CHECK(read_axes(choice, report));
-    MELLOW_TRY(ChosenJoints chosen, choose_joints(scene_, choice, rig.driven_nodes()));
+    append(wrong, read_axes(choice, report).failures());
+    auto joints =
+        choose_joints(scene_, choice, rig ? rig.value().driven_nodes() : std::vector<int>{});
+    if (!wrong.empty()) {
+        if (joints) {
+            skeleton_ = std::move(joints.value().skeleton);
+            append(wrong, find_hips(report).failures());
+        }
+        return wrong;
+    }
+    MELLOW_TRY(ChosenJoints chosen, std::move(joints));
     skeleton_ = std::move(chosen.skeleton);
     sources_ = std::move(chosen.sources);
     if (!chosen.dropped_tips.empty())
         report.findings.push_back({Code::kUnweighted, Severity::kNote, "skeleton",
                                    fmt::format("joints at the ends without weight are left out: {}",
-                                               fmt::join(chosen.dropped_tips, ", ")),
+                                               name_list(chosen.dropped_tips)),
                                    "", "tips = \"keep\"   # under [joints]"});
     Scene before = scene_;
     Findings simplified = simplify_skins(scene_, sources_, recipe_->influences);
@@ -244,12 +270,14 @@ Status PackSource::make_skeleton(PackReport& report) {
 Status PackSource::find_hips(PackReport& report) {
     if (!recipe_->hips.empty()) {
         hips_ = skeleton_.find(recipe_->hips);
+        std::vector<std::string> names;
+        for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
         if (hips_ < 0)
             return Finding{Code::kNameUnknown,
                            Severity::kStop,
-                           recipe_->file + ", [travel], hips",
+                           recipe_->where.hips,
                            fmt::format("no joint \"{}\"", recipe_->hips),
-                           fmt::format("one of: {}", fmt::join(report.joints, ", ")),
+                           suggest(recipe_->hips, names),
                            "correct the name"};
     } else {
         for (int j = 1; j < skeleton_.size() && hips_ < 0; ++j)
@@ -263,7 +291,7 @@ Status PackSource::find_hips(PackReport& report) {
             hips_ = 1;
             if (travels || !scene_.skins.empty())
                 report.findings.push_back(
-                    {Code::kAssumed, Severity::kNote, recipe_->file + ", [travel]",
+                    {Code::kAssumed, Severity::kNote, recipe_->where.hips,
                      fmt::format("joint \"{}\" was taken for the hips", skeleton_[1].name),
                      "a joint named hips or pelvis",
                      fmt::format("hips = \"{}\"   # under [travel]", skeleton_[1].name)});
@@ -305,7 +333,7 @@ Result<Performance> PackSource::performance(const RecipeClip& clip) const {
     return out;
 }
 
-Result<PackSource::Bound> PackSource::bind(const RecipeClip& clip) const {
+Result<PackSource::Planned> PackSource::plan(const RecipeClip& clip) const {
     MELLOW_TRY(Performance what, performance(clip));
     double first = 0, last = 0;
     std::string name = clip.strip;
@@ -319,12 +347,17 @@ Result<PackSource::Bound> PackSource::bind(const RecipeClip& clip) const {
         name = timeline.name;
     }
     MELLOW_TRY(
-        PlannedRange planned,
+        PlannedRange range,
         plan_range(clip.range, static_cast<std::int64_t>(std::floor(first + 1e-3)),
                    static_cast<std::int64_t>(std::ceil(last - 1e-3)), scene_.rate, recipe_->rate));
-    what.played = Played{planned.plan.start(), planned.plan.end(), clip.range.loop};
-    MELLOW_TRY(Rig rig, Rig::bind(scene_, what, sheet_));
-    return Bound{std::move(planned), std::move(rig), std::move(name)};
+    what.played = Played{range.plan.start(), range.plan.end(), clip.range.loop};
+    return Planned{std::move(what), std::move(range), std::move(name)};
+}
+
+Result<PackSource::Bound> PackSource::bind(const RecipeClip& clip) const {
+    MELLOW_TRY(Planned planned, plan(clip));
+    MELLOW_TRY(Rig rig, Rig::bind(scene_, planned.what, sheet_));
+    return Bound{std::move(planned.range), std::move(rig), std::move(planned.moved_by)};
 }
 
 }  // namespace mellow

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -16,7 +17,8 @@ namespace mellow {
 
 class PackSource {
   public:
-    /// Reads, converts inside, chooses joints. Notes sources, joints and findings in `report`.
+    /// Reads, converts inside, chooses joints, plans all clips. Notes sources, joints and findings
+    /// in `report`. Fails with everything that is wrong with sheet and recipe at once.
     static Result<PackSource> read(const Recipe& recipe, PackReport& report);
 
     const Scene& scene() const { return scene_; }
@@ -41,6 +43,7 @@ class PackSource {
     Status read_scene_file(PackReport& report);
     Status read_sheet(PackReport& report);
     Status expand_clips(PackReport& report);
+    Status expand(const RecipeTimelines& wanted, std::set<std::string>& names, PackReport& report);
     Status make_skeleton(PackReport& report);
     Status read_axes(JointChoice& choice, PackReport& report) const;
     Status note_axes(const JointChoice& choice, PackReport& report) const;
@@ -48,6 +51,13 @@ class PackSource {
     Status find_hips(PackReport& report);
     Result<int> find_timeline(const std::string& name, const std::string& where) const;
     Result<Performance> performance(const RecipeClip& clip) const;
+    /// What moves a clip, and where its samples stand.
+    struct Planned {
+        Performance what;
+        PlannedRange range;
+        std::string moved_by;
+    };
+    Result<Planned> plan(const RecipeClip& clip) const;
     Status check_clips() const;
 
     const Recipe* recipe_;

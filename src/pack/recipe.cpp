@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <deque>
 #include <map>
 #include <set>
 
@@ -22,12 +23,14 @@ void read_source(TomlTable& t, Recipe& recipe) {
     recipe.source = t.text("file");
     recipe.rig = t.text("rig", "");
     recipe.strip_prefix = t.text("strip_prefix", "");
+    recipe.where.source = t.where("file");
+    recipe.where.strip_prefix = t.where("strip_prefix");
     if (t.has("unit")) {
         const std::string unit = t.number_or_text("unit");
         recipe.truth.metres_per_unit = parse_unit(unit);
         if (!recipe.truth.metres_per_unit)
-            t.fail(Code::kValueBad, "unit", "\"" + unit + "\"",
-                   "metre, centimetre, millimetre, inch, foot or metres per unit as a number");
+            t.fail(Code::kValueBad, "unit", "\"" + unit + "\"", suggest(unit, unit_names()),
+                   "a unit by its name, or metres per unit as a number");
     }
     if (t.has("up")) recipe.truth.up = parse_axis(t.choice("up", kAxisNames));
     if (t.has("front")) recipe.truth.front = parse_axis(t.choice("front", kAxisNames));
@@ -46,7 +49,7 @@ void read_target(TomlTable& t, Recipe& recipe) {
         recipe.target_convention = *convention;
     else
         t.fail(Code::kValueBad, "convention", "\"" + recipe.target + "\"",
-               "one of: " + preset_names());
+               suggest(recipe.target, preset_names()));
     const std::string rate = t.number_or_text("rate", "30");
     if (const auto parsed = parse_rate(rate))
         recipe.rate = *parsed;
@@ -70,7 +73,7 @@ bool sound_name(const std::string& name) {
 }
 
 void check_name(TomlTable& t, const std::string& name) {
-    if (!sound_name(name))
+    if (!t.failed({"name"}) && !sound_name(name))
         t.fail(Code::kValueBad, "name", "\"" + name + "\"",
                "letters, digits, _, - and . only: it becomes a file name");
 }
@@ -83,6 +86,7 @@ void read_joints(TomlTable& t, const Sets& sets, Recipe& recipe) {
     recipe.joints.keep_tips = t.choice("tips", {"drop", "keep"}, "drop") == "keep";
     recipe.joints.scale_to_offsets = t.choice("scale", {"keep", "offsets"}, "keep") == "offsets";
     recipe.axes = t.text("axes", "");
+    recipe.where.axes = t.where("axes");
 }
 
 /// What a clip and all clips of [[timelines]] can say.
@@ -101,11 +105,7 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
     }
 }
 
-Result<RecipeClip> read_clip(const toml::table& table, const std::string& file, std::size_t index) {
-    const auto named = table["name"].value<std::string>();
-    const std::string place =
-        named ? fmt::format("clip \"{}\"", *named) : fmt::format("clip {}", index + 1);
-    TomlTable t(table, file, place);
+RecipeClip read_clip(TomlTable& t) {
     RecipeClip clip;
     clip.range.name = t.text("name");
     check_name(t, clip.range.name);
@@ -135,7 +135,8 @@ Result<RecipeClip> read_clip(const toml::table& table, const std::string& file, 
     clip.strip = t.text("strip", "");
     if (!clip.timeline.empty() && !clip.strip.empty())
         t.fail(Code::kValueBad, "strip", "a strip and a timeline", "one of them");
-    MELLOW_CHECK(t.done());
+    t.knows({"pose", "range"});
+    t.close();
     return clip;
 }
 
@@ -144,109 +145,107 @@ std::string folded(std::string name) {
     return name;
 }
 
-Status read_clips(TomlTable& top, Recipe& recipe) {
+void read_clips(TomlTable& top, Recipe& recipe) {
     const auto tables = top.tables("clip");
     std::set<std::string> names;
     for (std::size_t i = 0; i < tables.size(); ++i) {
-        MELLOW_TRY(RecipeClip clip, read_clip(*tables[i], recipe.file, i));
+        const auto named = (*tables[i])["name"].value<std::string>();
+        TomlTable t = top.within(
+            *tables[i], named ? fmt::format("clip \"{}\"", *named) : fmt::format("clip {}", i + 1));
+        RecipeClip clip = read_clip(t);
         if (!names.insert(folded(clip.range.name)).second)
-            return Finding{Code::kNameClash,
-                           Severity::kStop,
-                           clip.range.where,
-                           fmt::format("a second clip named \"{}\"", clip.range.name),
-                           "one name per clip (upper and lower case count as equal)",
-                           "rename one of them"};
+            t.fail(Code::kNameClash, "name",
+                   fmt::format("a second clip named \"{}\"", clip.range.name),
+                   "one name per clip (upper and lower case count as equal)", "rename one of them");
         recipe.clips.push_back(std::move(clip));
     }
     const auto whole = top.tables("timelines");
     for (std::size_t i = 0; i < whole.size(); ++i) {
-        TomlTable t(*whole[i], recipe.file, fmt::format("timelines {}", i + 1));
+        TomlTable t = top.within(*whole[i], fmt::format("timelines {}", i + 1));
         RecipeTimelines wanted;
         wanted.like.range.where = t.where("");
         wanted.match = t.text("match", "*");
         read_motion(t, wanted.like);
-        MELLOW_CHECK(t.done());
+        t.close();
         recipe.timelines.push_back(std::move(wanted));
     }
-    if (recipe.clips.empty() && recipe.timelines.empty())
+    if (recipe.clips.empty() && recipe.timelines.empty() && !top.failed({"clip", "timelines"}) &&
+        !top.mistyped("clip") && !top.mistyped("timelines"))
         top.fail(Code::kKeyMissing, "", "no [[clip]]", "at least one clip",
                  "add: [[clip]] with name = \"...\" and range = [first, last]");
-    return {};
 }
 
-Status read_cameras(TomlTable& top, Recipe& recipe) {
+void read_cameras(TomlTable& top, Recipe& recipe) {
     const auto tables = top.tables("camera");
     for (std::size_t i = 0; i < tables.size(); ++i) {
-        TomlTable t(*tables[i], recipe.file, fmt::format("camera {}", i + 1));
+        TomlTable t = top.within(*tables[i], fmt::format("camera {}", i + 1));
         RecipeCamera camera;
         camera.where = t.where("");
         camera.node = t.text("node", "*");
         camera.aim = parse_axis(t.choice("aim", kAxisNames, "-Z")).value_or(camera.aim);
         camera.up = parse_axis(t.choice("up", kAxisNames, "+Y")).value_or(camera.up);
-        if (std::abs(dot(direction(camera.aim), direction(camera.up))) > 0.5)
+        if (std::abs(dot(direction(camera.aim), direction(camera.up))) > 0.5 &&
+            !t.failed({"aim", "up"}))
             t.fail(Code::kValueBad, "up", "the same line as aim", "two different lines");
         const std::vector<std::string> ways{"vertical", "horizontal"};
         camera.horizontal = t.choice("fov", ways, "vertical") == "horizontal";
         camera.scalar = t.text("scalar", "");
-        if (!camera.scalar.empty())
-            camera.scalar_horizontal = t.choice("scalar_is", ways, "vertical") == "horizontal";
+        t.needs("scalar_is", "scalar");
+        camera.scalar_horizontal = t.choice("scalar_is", ways, "vertical") == "horizontal";
         if (t.has("aspect")) camera.aspect = read_within(t, "aspect", {}, 0.1, 10);
-        MELLOW_CHECK(t.done());
+        t.knows({"aspect"});
+        t.close();
         recipe.cameras.push_back(std::move(camera));
     }
-    return {};
 }
 
-Status read_performances(TomlTable& top, const Sets& sets, Recipe& recipe) {
+void read_performances(TomlTable& top, const Sets& sets, Recipe& recipe) {
     const auto strips = top.tables("strip"), layers = top.tables("layer");
     for (std::size_t i = 0; i < strips.size(); ++i) {
-        MELLOW_TRY(RecipeStrip strip, read_strip(*strips[i], recipe.file, i));
-        recipe.strips.push_back(std::move(strip));
+        TomlTable t = top.within(*strips[i], fmt::format("strip {}", i + 1));
+        recipe.strips.push_back(read_strip(t));
     }
     for (std::size_t i = 0; i < layers.size(); ++i) {
-        MELLOW_TRY(RecipeLayer layer, read_layer(*layers[i], sets, recipe.file, i));
-        recipe.layers.push_back(std::move(layer));
+        TomlTable t = top.within(*layers[i], fmt::format("layer {}", i + 1));
+        recipe.layers.push_back(read_layer(t, sets));
     }
-    return {};
+}
+
+/// Says it when `name` is none of `names`, which are tables [[what]] of the recipe. `at` is the
+/// table that names it under `key`.
+void check_known(TomlTable at, std::string_view key, const std::string& what,
+                 const std::string& name, const std::vector<std::string>& names) {
+    if (std::find(names.begin(), names.end(), name) != names.end()) return;
+    at.fail(Code::kNameUnknown, key, fmt::format("no {} \"{}\"", what, name),
+            names.empty() ? fmt::format("a [[{}]] of that name", what) : suggest(name, names),
+            "correct the name");
 }
 
 /// Layers name clips, and clips name strips, that the recipe has.
-Status check_clip_names(const Recipe& recipe) {
+void check_clip_names(TomlTable& top, const Recipe& recipe) {
     std::vector<std::string> clips, strips;
     for (const RecipeClip& clip : recipe.clips) clips.push_back(clip.range.name);
     for (const RecipeStrip& strip : recipe.strips) strips.push_back(strip.strip.name);
-    const auto known = [](const std::string& where, const std::string& what,
-                          const std::string& name,
-                          const std::vector<std::string>& names) -> Status {
-        if (std::find(names.begin(), names.end(), name) != names.end()) return {};
-        return Finding{
-            Code::kNameUnknown,
-            Severity::kStop,
-            where,
-            fmt::format("no {} \"{}\"", what, name),
-            names.empty() ? fmt::format("a [[{}]] of that name", what) : suggest(name, names),
-            "correct the name"};
-    };
-    for (const RecipeLayer& layer : recipe.layers)
-        for (const std::string& clip : layer.clips)
-            MELLOW_CHECK(known(layer.layer.where, "clip", clip, clips));
-    for (const RecipeClip& clip : recipe.clips)
-        if (!clip.strip.empty()) MELLOW_CHECK(known(clip.range.where, "strip", clip.strip, strips));
-    return {};
+    const auto layer_tables = top.tables("layer"), clip_tables = top.tables("clip");
+    for (std::size_t i = 0; i < recipe.layers.size(); ++i)
+        for (const std::string& clip : recipe.layers[i].clips)
+            check_known(top.within(*layer_tables[i], fmt::format("layer {}", i + 1)), "clips",
+                        "clip", clip, clips);
+    for (std::size_t i = 0; i < recipe.clips.size(); ++i)
+        if (const RecipeClip& clip = recipe.clips[i]; !clip.strip.empty())
+            check_known(top.within(*clip_tables[i], fmt::format("clip \"{}\"", clip.range.name)),
+                        "strip", "strip", clip.strip, strips);
 }
 
-Status check_convention(const Recipe& recipe) {
-    if (!recipe.truth.up && !recipe.truth.front) return {};
+void check_convention(TomlTable& t, const Recipe& recipe) {
+    if (t.failed({"up", "front"}) || (!recipe.truth.up && !recipe.truth.front)) return;
     const Convention convention{1, recipe.truth.up.value_or(Axis::kPlusY),
                                 recipe.truth.front.value_or(Axis::kPlusZ)};
-    if (is_valid(convention)) return {};
-    return Finding{Code::kValueBad,
-                   Severity::kStop,
-                   recipe.file + ", [source]",
-                   fmt::format("up {} and front {} along one line", name(convention.up),
-                               name(convention.front)),
-                   "two different lines",
-                   "set both up and front"};
+    if (!is_valid(convention))
+        t.fail(Code::kValueBad, recipe.truth.front ? "front" : "up",
+               fmt::format("up {} and front {} along one line", name(convention.up),
+                           name(convention.front)),
+               "two different lines", "set both up and front");
 }
 
 }  // namespace
@@ -259,49 +258,51 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     recipe.folder = folder;
     recipe.bytes = text.size();
     recipe.hash = hash_hex({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
-    TomlTable top(root, file, "");
-    const toml::table none;
-    const auto section = [&](const char* key, auto&& read) -> Status {
+    TomlTable top(root, file);
+    top.knows({"source", "joints", "target", "travel", "output", "proof", "clip", "timelines",
+               "strip", "layer", "set", "camera"});
+    std::deque<toml::table> missing;  // stand for sections that are not there
+    const auto section = [&](const char* key, auto&& read) {
         const toml::table* table = top.table(key);
-        TomlTable t(table != nullptr ? *table : none, file, fmt::format("[{}]", key));
+        if (top.failed({key}) || top.mistyped(key)) return;
+        if (table == nullptr) table = &missing.emplace_back();
+        TomlTable t = top.within(*table, fmt::format("[{}]", key));
         read(t);
-        return t.done();
+        t.close();
     };
-    // Unknown top-level tables first: a misspelt [source] must not read as a missing one.
-    for (const char* key : {"source", "joints", "target", "travel", "output", "proof"})
-        (void)top.table(key);
-    for (const char* key : {"clip", "timelines", "strip", "layer", "set", "camera"})
-        (void)top.tables(key);
-    MELLOW_CHECK(top.done());
-    MELLOW_CHECK(section("source", [&](TomlTable& t) { read_source(t, recipe); }));
-    MELLOW_CHECK(check_convention(recipe));
+    section("source", [&](TomlTable& t) {
+        read_source(t, recipe);
+        check_convention(t, recipe);
+    });
     Sets sets;
-    MELLOW_CHECK(sets.read(top, file));
-    MELLOW_CHECK(section("joints", [&](TomlTable& t) { read_joints(t, sets, recipe); }));
-    MELLOW_CHECK(section("target", [&](TomlTable& t) { read_target(t, recipe); }));
-    MELLOW_CHECK(section("travel", [&](TomlTable& t) {
+    sets.read(top);
+    section("joints", [&](TomlTable& t) { read_joints(t, sets, recipe); });
+    section("target", [&](TomlTable& t) { read_target(t, recipe); });
+    section("travel", [&](TomlTable& t) {
         recipe.root = t.text("root", "root");
         recipe.hips = t.text("hips", "");
-    }));
-    MELLOW_CHECK(section("output", [&](TomlTable& t) {
+        recipe.where.hips = t.where("hips");
+    });
+    section("output", [&](TomlTable& t) {
         recipe.output = folder / t.text("folder");
         recipe.name = t.text("name", std::filesystem::path(recipe.source).stem().string());
-        check_name(t, recipe.name);
+        if (t.has("name")) check_name(t, recipe.name);
         recipe.picture = t.flag("picture", true);
-    }));
-    MELLOW_CHECK(section("proof", [&](TomlTable& t) {
+    });
+    section("proof", [&](TomlTable& t) {
         recipe.tolerance.mm = t.number("tolerance_mm", recipe.tolerance.mm);
         recipe.tolerance.degrees = t.number("tolerance_degrees", recipe.tolerance.degrees);
         for (const char* key : {"tolerance_mm", "tolerance_degrees"})
             if (t.number(key, 1) <= 0)
                 t.fail(Code::kValueBad, key, fmt::format("{}", t.number(key, 1)),
                        "a number above 0");
-    }));
-    MELLOW_CHECK(read_cameras(top, recipe));
-    MELLOW_CHECK(read_performances(top, sets, recipe));
-    MELLOW_CHECK(read_clips(top, recipe));
-    MELLOW_CHECK(check_clip_names(recipe));
-    MELLOW_CHECK(top.done());
+    });
+    read_cameras(top, recipe);
+    read_performances(top, sets, recipe);
+    read_clips(top, recipe);
+    check_clip_names(top, recipe);
+    top.close();
+    MELLOW_CHECK(top.mistakes());
     return recipe;
 }
 

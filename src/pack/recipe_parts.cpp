@@ -13,6 +13,7 @@ namespace {
 /// `weight` as a number, or `weights` as keys over frames.
 double read_weight(TomlTable& t, ValueCurve& curve) {
     if (t.has("weights")) curve = read_curve(t, "weights", "frames");
+    t.needs("shape", "weights");
     return t.number("weight", 1);
 }
 
@@ -52,26 +53,26 @@ void read_shake(TomlTable& t, Layer& layer) {
 
 void read_offset(TomlTable& t, Layer& layer) {
     layer.degrees = t.number("degrees", 0);
+    t.knows({"axis"});
     if (layer.degrees != 0) layer.axis = read_axis(t, "axis");
     layer.world_axis = t.choice("space", {"own", "world"}, "own") == "world";
     layer.shift = read_vector(t, "shift");
-    if (layer.degrees == 0 && length(layer.shift) == 0)
+    if (layer.degrees == 0 && length(layer.shift) == 0 && !t.failed({"degrees", "shift"}))
         t.fail(Code::kKeyMissing, "", "an offset of nothing", "degrees with axis, or shift",
                "add: axis = \"+Y\" and degrees = 20");
 }
 
 }  // namespace
 
-Status Sets::read(TomlTable& top, const std::string& file) {
+void Sets::read(TomlTable& top) {
     const auto tables = top.tables("set");
     for (std::size_t i = 0; i < tables.size(); ++i) {
-        TomlTable t(*tables[i], file, fmt::format("set {}", i + 1));
+        TomlTable t = top.within(*tables[i], fmt::format("set {}", i + 1));
         const std::string name = t.text("name");
         sets_[name] = t.texts("nodes", {});
-        MELLOW_CHECK(t.done());
+        t.close();
         names_.push_back(name);
     }
-    return {};
 }
 
 NodeMask Sets::mask(TomlTable& t, std::string_view key) const {
@@ -93,15 +94,13 @@ NodeMask Sets::mask(TomlTable& t, std::string_view key) const {
     return parse_mask(all);
 }
 
-Result<RecipeLayer> read_layer(const toml::table& table, const Sets& sets, const std::string& file,
-                               std::size_t index) {
-    TomlTable t(table, file, fmt::format("layer {}", index + 1));
+RecipeLayer read_layer(TomlTable& t, const Sets& sets) {
     RecipeLayer out;
     Layer& layer = out.layer;
     layer.where = t.where("");
     const std::string kind = t.choice("kind", {"offset", "replace", "shake", "smooth"});
     layer.mask = sets.mask(t, "nodes");
-    if (layer.mask.empty())
+    if (layer.mask.empty() && !t.failed({"nodes"}))
         t.fail(Code::kKeyMissing, "", "no nodes", "the nodes it changes", "add: nodes = [\"...\"]");
     out.clips = t.texts("clips", {});
     if (kind == "offset") read_offset(t, layer);
@@ -119,13 +118,11 @@ Result<RecipeLayer> read_layer(const toml::table& table, const Sets& sets, const
     } else {
         layer.constant_weight = read_weight(t, layer.weight);
     }
-    MELLOW_CHECK(t.done());
+    t.close();
     return out;
 }
 
-Result<RecipeStrip> read_strip(const toml::table& table, const std::string& file,
-                               std::size_t index) {
-    TomlTable t(table, file, fmt::format("strip {}", index + 1));
+RecipeStrip read_strip(TomlTable& t) {
     RecipeStrip out;
     out.strip.name = t.text("name");
     out.strip.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "smooth"
@@ -145,7 +142,7 @@ Result<RecipeStrip> read_strip(const toml::table& table, const std::string& file
         if (block.weight.points.empty() && weight != 1)
             block.weight.points = {{block.start, weight}, {block.end(), weight}};
         block.onward = b.texts("onward", {});
-        t.take(b.done());
+        b.close();
         if (!out.strip.blocks.empty() && block.start < out.strip.blocks.back().start)
             t.fail(Code::kValueBad, "block",
                    fmt::format("start {} after {}", block.start, out.strip.blocks.back().start),
@@ -155,7 +152,7 @@ Result<RecipeStrip> read_strip(const toml::table& table, const std::string& file
     if (out.strip.blocks.empty())
         t.fail(Code::kKeyMissing, "", "no [[strip.block]]", "at least one block",
                "add: [[strip.block]] with range = [first, last] and start = 0");
-    MELLOW_CHECK(t.done());
+    t.close();
     return out;
 }
 

@@ -13,7 +13,7 @@ namespace mellow {
 /// Lists of nodes by name; "set:name" stands for a list of the recipe's.
 class Sets {
   public:
-    Status read(TomlTable& top, const std::string& file);
+    void read(TomlTable& top);
     /// The list under `key` as a mask.
     NodeMask mask(TomlTable& t, std::string_view key) const;
 
@@ -22,9 +22,7 @@ class Sets {
     std::vector<std::string> names_;
 };
 
-Result<RecipeLayer> read_layer(const toml::table& table, const Sets& sets, const std::string& file,
-                               std::size_t index);
-Result<RecipeStrip> read_strip(const toml::table& table, const std::string& file,
-                               std::size_t index);
+RecipeLayer read_layer(TomlTable& t, const Sets& sets);
+RecipeStrip read_strip(TomlTable& t);
 
 }  // namespace mellow

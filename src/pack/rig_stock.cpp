@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "mellow/read.h"
 #include "mellow/stock.h"
 
@@ -49,11 +50,10 @@ Result<RigStock> take_rig_stock(const Scene& scene, RigSheet sheet) {
         if (up == kNone) still.push_back(scene.nodes[n].name);
     }
     if (!still.empty())
-        out.findings.push_back(
-            {Code::kNeverMoves, Severity::kWarning, "rig",
-             fmt::format("nothing moves the deform joints {}", fmt::join(still, ", ")),
-             "a key, a rule or a moving parent for every deform joint",
-             "add a rule, or check the names in the rig sheet"});
+        out.findings.push_back({Code::kNeverMoves, Severity::kWarning, "rig",
+                                fmt::format("nothing moves the deform joints {}", name_list(still)),
+                                "a key, a rule or a moving parent for every deform joint",
+                                "add a rule, or check the names in the rig sheet"});
     return out;
 }
 

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/at.h"
+#include "base/text.h"
 
 namespace mellow {
 namespace {
@@ -262,7 +263,7 @@ class Judge {
         }
         if (!flat.empty())
             add(Code::kZeroScale, Severity::kNote, "rest pose",
-                fmt::format("a scale of zero at rest: {}", fmt::join(flat, ", ")),
+                fmt::format("a scale of zero at rest: {}", name_list(flat)),
                 "a rest pose that can be inverted", "nothing; packing lets them rest at full size");
     }
 
@@ -279,7 +280,7 @@ class Judge {
                 if (!shown[at(j)]) missing.push_back(scene_.nodes[at(j)].name);
         if (!missing.empty())
             add(Code::kMissingJoint, Severity::kWarning, "skin",
-                fmt::format("joints outside the scene: {}", fmt::join(missing, ", ")),
+                fmt::format("joints outside the scene: {}", name_list(missing)),
                 "all joints of a skin below the scene's roots",
                 "put them under the skeleton in the source");
         int loose = 0;

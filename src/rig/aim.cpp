@@ -86,10 +86,11 @@ AimRule read_aim(TomlTable& t) {
     rule.source = t.text("source");
     rule.axis = read_axis(t, "axis");
     rule.up_axis = read_axis(t, "up_axis");
-    if (std::abs(dot(rule.axis, rule.up_axis)) > 0.5)
+    if (std::abs(dot(rule.axis, rule.up_axis)) > 0.5 && !t.failed({"axis", "up_axis"}))
         t.fail(Code::kValueBad, "up_axis", "the same line as axis", "two different lines");
     rule.up_node = t.text("up_node", "");
     rule.up_turns = !rule.up_node.empty() && t.has("up");
+    t.knows({"up"});
     if (rule.up_node.empty() || rule.up_turns) rule.up = read_axis(t, "up");
     rule.keep_offset = t.choice("offset", {"keep", "none"}, "none") == "keep";
     rule.weight = read_amount(t, "weight", 1);

@@ -8,8 +8,6 @@
 #include "base/text.h"
 
 namespace mellow {
-namespace {}  // namespace
-
 std::string part_words(int parts) {
     std::vector<std::string> words;
     const std::pair<int, const char*> whole[] = {
@@ -39,6 +37,17 @@ void Binder::begin(const std::string& where, std::string_view kind) {
     ties_.emplace_back();
     where_.push_back(where);
     kinds_.emplace_back(kind);
+    mistakes_before_ = mistakes_.size();
+}
+
+void Binder::end(Status bound) {
+    if (!misnamed()) append(mistakes_, std::move(bound).failures());
+}
+
+Result<int> Binder::unknown(Finding finding, int stand_in, bool there) {
+    if (!there) return finding;
+    mistakes_.push_back(std::move(finding));
+    return stand_in;
 }
 
 int Binder::reads_turn(int node) {
@@ -60,13 +69,11 @@ Result<int> Binder::node(std::string_view role, const std::string& name) {
         const bool bare = !sheet_.prefix.empty() && n.name.starts_with(sheet_.prefix);
         names.push_back(bare ? n.name.substr(sheet_.prefix.size()) : n.name);
     }
-    return Finding{Code::kNameUnknown,
-                   Severity::kStop,
-                   where(),
-                   fmt::format("{} names the {} \"{}\", which the scene does not have",
-                               kinds_.back(), role, name),
-                   suggest(name, names),
-                   "correct the name in the rig sheet"};
+    return unknown({Code::kNameUnknown, Severity::kStop, where(),
+                    fmt::format("{} names the {} \"{}\", which the scene does not have",
+                                kinds_.back(), role, name),
+                    suggest(name, names), "correct the name in the rig sheet"},
+                   0, !scene_.nodes.empty());
 }
 
 Result<int> Binder::scalar(const std::string& name) {
@@ -75,13 +82,12 @@ Result<int> Binder::scalar(const std::string& name) {
         if (sheet_.scalars[s].name == name) return first_sheet_scalar() + static_cast<int>(s);
         names.push_back(sheet_.scalars[s].name);
     }
-    return Finding{Code::kNameUnknown,
-                   Severity::kStop,
-                   where(),
-                   fmt::format("{} names the scalar \"{}\", which the sheet does not have",
-                               kinds_.back(), name),
-                   names.empty() ? "a [[scalar]] of that name" : suggest(name, names),
-                   "correct the name, or add a [[scalar]]"};
+    return unknown({Code::kNameUnknown, Severity::kStop, where(),
+                    fmt::format("{} names the scalar \"{}\", which the sheet does not have",
+                                kinds_.back(), name),
+                    names.empty() ? "a [[scalar]] of that name" : suggest(name, names),
+                    "correct the name, or add a [[scalar]]"},
+                   first_sheet_scalar(), !names.empty());
 }
 
 Result<int> Binder::amount(const Amount& amount) {
@@ -100,6 +106,7 @@ void Binder::reads_world(int node) {
 }
 
 Status Binder::writes(int node, int parts, WriteStage stage, int turn) {
+    if (misnamed()) return {};
     const std::size_t self = ties_.size() - 1;
     for (int part = 1; part <= kScaleZ; part *= 2) {
         if ((parts & part) == 0) continue;
@@ -115,6 +122,7 @@ Status Binder::writes(int node, int parts, WriteStage stage, int turn) {
 }
 
 Status Binder::writes_scalar(int scalar, const std::string& what) {
+    if (misnamed()) return {};
     const auto [slot, fresh] = scalar_writer_.emplace(scalar, ties_.size() - 1);
     if (!fresh) return clash(slot->second, what);
     ties_.back().writes_scalar = scalar;

@@ -67,9 +67,16 @@ class Binder {
 
     /// Starts the ties of the next rule.
     void begin(const std::string& where, std::string_view kind);
+    /// The node of that name. Where there is none, that is remembered for end(), and the scene's
+    /// first node stands in, so that all wrong names of a sheet are told at once.
     Result<int> node(std::string_view role, const std::string& name);
-    /// The scalar of that name in the sheet.
+    /// The scalar of that name in the sheet, in the same way.
     Result<int> scalar(const std::string& name);
+    /// Ends a rule, of which `bound` is what came of it: what follows from a wrong name is not
+    /// said.
+    void end(Status bound);
+    /// What is wrong with the rules so far.
+    const Findings& mistakes() const { return mistakes_; }
     /// The scalar that holds an amount; kNone where it is the constant 1.
     Result<int> amount(const Amount& amount);
 
@@ -106,6 +113,8 @@ class Binder {
     const std::string& where(std::size_t rule) const { return where_[rule]; }
 
   private:
+    Result<int> unknown(Finding finding, int stand_in, bool there);
+    bool misnamed() const { return mistakes_.size() > mistakes_before_; }
     Finding clash(std::size_t first, const std::string& what) const;
 
     const Scene& scene_;
@@ -119,6 +128,8 @@ class Binder {
     std::vector<std::string> where_, kinds_;
     std::map<std::tuple<int, int, int>, std::size_t> writer_;  // node, part, stage and turn
     std::map<int, std::size_t> scalar_writer_;
+    Findings mistakes_;
+    std::size_t mistakes_before_ = 0;  // the rule at hand
 };
 
 /// A list of parts in words: "position", "orientation".

@@ -169,14 +169,14 @@ ChainRule read_chain(TomlTable& t) {
     if (rule.joints.size() < 2 || rule.joints.size() > kFixedMost)
         t.fail(Code::kValueBad, "joints", fmt::format("{} joints", rule.joints.size()),
                fmt::format("2 to {} joints in a row", kFixedMost));
-    if (rule.goal.empty() == rule.along.empty())
+    if (rule.goal.empty() == rule.along.empty() && !t.failed({"goal", "along"}))
         t.fail(Code::kKeyMissing, "", rule.goal.empty() ? "no goal" : "a goal and a curve",
                "either goal = \"node\" or along = [nodes]", "add one, remove the other");
     if (rule.along.size() == 1 || rule.along.size() > kFixedMost)
         t.fail(Code::kValueBad, "along", fmt::format("{} controls", rule.along.size()),
                fmt::format("2 to {} controls, to draw a curve through", kFixedMost));
     rule.stretch = t.choice("length", {"keep", "stretch"}, "keep") == "stretch";
-    if (rule.stretch && rule.along.empty())
+    if (rule.stretch && rule.along.empty() && !t.failed({"along"}) && !t.mistyped("along"))
         t.fail(Code::kValueBad, "length", "stretch",
                "along = [...]; a chain to a goal keeps its length");
     rule.end_follows_goal = t.choice("end_orientation", {"goal", "free"}, "free") == "goal";

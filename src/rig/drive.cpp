@@ -150,11 +150,12 @@ DriveRule read_drive(TomlTable& t) {
     for (const toml::table* table : t.tables("input")) {
         TomlTable input = t.inner(*table, "input");
         rule.inputs.push_back(read_input(input));
-        t.take(input.done());
+        input.close();
     }
     if (rule.inputs.empty())
         t.fail(Code::kKeyMissing, "", "no [[rule.input]]", "at least one thing to read",
                "add: [[rule.input]] with of, node, axis and curve");
+    t.knows({"mesh", "target", "scalar", "node", "channel", "axis"});
     rule.product = t.choice("combine", {"product", "sum"}, "product") == "product";
     if (t.has("mesh")) {
         rule.node = t.text("mesh");

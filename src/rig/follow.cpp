@@ -198,7 +198,7 @@ FollowRule read_follow(TomlTable& t) {
             TomlTable s = t.inner(*table, "source");
             const std::string node = s.text("node");
             rule.sources.push_back({node, read_amount(s, "weight", 1)});
-            t.take(s.done());
+            s.close();
         }
         if (rule.sources.empty())
             t.fail(Code::kKeyMissing, "", "no source", "source = \"node\", or [[rule.source]]",

@@ -50,6 +50,8 @@ LimitRule read_limit(TomlTable& t) {
     rule.axis = read_axis(t, "axis");
     rule.least = rule.of == LimitOf::kSwing ? 0 : t.number("least", -1e30);
     rule.most = t.number("most", 1e30);
+    t.knows({"least"});
+    if (t.failed({"of", "least", "most"})) return rule;
     if (rule.most < rule.least)
         t.fail(Code::kValueBad, "most", fmt::format("{} below least, {}", rule.most, rule.least),
                "least <= most");

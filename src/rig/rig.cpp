@@ -71,17 +71,21 @@ Status bind_rules(const Scene& scene, const Performance& performance, const RigS
             plan.rules.emplace_back(std::move(bound));
             return {};
         };
-        MELLOW_CHECK(std::visit(bind_one, rule.body));
+        binder.end(std::visit(bind_one, rule.body));
     }
     int index = 0;
     for (const Layer& layer : performance.layers) {
         if (layer.kind == Layer::Kind::kSmooth) continue;
         binder.begin(layer.where, "layer");
-        MELLOW_TRY(BoundLayer bound, bind(layer, index++, sheet.prefix, binder, plan.findings));
-        if (layer.kind == Layer::Kind::kReplace) MELLOW_CHECK(bind_poses(scene, sheet, bound));
-        plan.rules.emplace_back(std::move(bound));
+        binder.end([&]() -> Status {
+            MELLOW_TRY(BoundLayer bound, bind(layer, index++, sheet.prefix, binder, plan.findings));
+            if (layer.kind == Layer::Kind::kReplace && binder.mistakes().empty())
+                MELLOW_CHECK(bind_poses(scene, sheet, bound));
+            plan.rules.emplace_back(std::move(bound));
+            return {};
+        }());
     }
-    return {};
+    return binder.mistakes();
 }
 
 /// The steps for people, in order, and the nodes that are moved.

@@ -33,7 +33,7 @@ const std::vector<RuleKind>& kinds() {
     return all;
 }
 
-Result<Scalar> read_scalar(TomlTable& t) {
+Scalar read_scalar(TomlTable& t) {
     Scalar scalar;
     scalar.name = t.text("name");
     scalar.where = t.where("");
@@ -43,7 +43,9 @@ Result<Scalar> read_scalar(TomlTable& t) {
         scalar.value = t.number("value", 0);
     scalar.keep = t.flag("keep", false);
     scalar.unit = t.text("unit", "");
-    MELLOW_CHECK(t.done());
+    t.needs("shape", "keys");
+    t.knows({"value"});
+    t.close();
     return scalar;
 }
 
@@ -64,31 +66,32 @@ Result<RigSheet> parse_rig_sheet(std::string_view text, const std::string& file)
     MELLOW_TRY(const toml::table root, parse_toml(text, file));
     RigSheet sheet;
     sheet.file = file;
-    TomlTable top(root, file, "");
+    TomlTable top(root, file);
     sheet.prefix = top.text("prefix", "");
     const auto tables = top.tables("rule"), scalars = top.tables("scalar");
-    MELLOW_CHECK(top.done());
+    top.close();
     std::set<std::string> names;
     for (std::size_t i = 0; i < scalars.size(); ++i) {
-        TomlTable t(*scalars[i], file, fmt::format("scalar {}", i + 1));
-        MELLOW_TRY(Scalar scalar, read_scalar(t));
-        if (!names.insert(scalar.name).second)
-            return Finding{
-                Code::kNameClash,      Severity::kStop,
-                scalar.where,          fmt::format("a second scalar named \"{}\"", scalar.name),
-                "one name per scalar", "rename one of them"};
+        TomlTable t = top.within(*scalars[i], fmt::format("scalar {}", i + 1));
+        Scalar scalar = read_scalar(t);
+        if (!names.insert(scalar.name).second && !t.failed({"name"}))
+            t.fail(Code::kNameClash, "name",
+                   fmt::format("a second scalar named \"{}\"", scalar.name), "one name per scalar",
+                   "rename one of them");
         sheet.scalars.push_back(std::move(scalar));
     }
     for (std::size_t i = 0; i < tables.size(); ++i) {
-        TomlTable t(*tables[i], file, fmt::format("rule {}", i + 1));
+        TomlTable t = top.within(*tables[i], fmt::format("rule {}", i + 1));
         const std::string word = t.choice("kind", rule_kinds());
+        if (t.failed({"kind"})) continue;  // what else it should hold is not known
         Rule rule;
         rule.where = t.where("");
         for (const RuleKind& kind : kinds())
             if (kind.word == word) rule.body = kind.read(t);
-        MELLOW_CHECK(t.done());
+        t.close();
         sheet.rules.push_back(std::move(rule));
     }
+    MELLOW_CHECK(top.mistakes());
     return sheet;
 }
 

@@ -16,7 +16,7 @@ TwistRule read_twist(TomlTable& t) {
         TomlTable s = t.inner(*table, "share");
         const std::string node = s.text("node");
         rule.shares.push_back({node, read_within(s, "part", {}, -4, 4)});
-        t.take(s.done());
+        s.close();
     }
     if (rule.shares.empty())
         t.fail(Code::kKeyMissing, "", "no [[rule.share]]", "at least one node that shares the turn",

@@ -61,7 +61,8 @@ class GltfWriter {
              [&](std::size_t m) { material(scene_.materials[m]); });
         json_.raw_member("textures", scene_.textures).raw_member("samplers", scene_.samplers);
         list("images", scene_.images.size(), [&](std::size_t i) { image(i); });
-        list("cameras", scene_.cameras.size(), [&](std::size_t c) { json_.raw(scene_.cameras[c]); });
+        list("cameras", scene_.cameras.size(),
+             [&](std::size_t c) { json_.raw(scene_.cameras[c]); });
         list("animations", scene_.timelines.size(),
              [&](std::size_t t) { animation(scene_.timelines[t]); });
         if (!scene_.extensions.empty())
@@ -124,7 +125,8 @@ class GltfWriter {
         for (const Affine& a : skin.inverse_binds) {
             const Vec3 columns[4] = {a.x, a.y, a.z, a.o};
             for (std::size_t c = 0; c < 4; ++c)
-                for (const double v : {columns[c].x, columns[c].y, columns[c].z, c == 3 ? 1.0 : 0.0})
+                for (const double v :
+                     {columns[c].x, columns[c].y, columns[c].z, c == 3 ? 1.0 : 0.0})
                     m.push_back(static_cast<float>(v));
         }
         json_.begin_object().text_member("name", skin.name);
@@ -238,11 +240,10 @@ class GltfWriter {
     /// The index of a new sampler.
     int add_sampler(const Curve& curve, Path path, JsonWriter& samplers) {
         samplers.begin_object().member("input", buffers_.add_times(curve.times));
-        samplers.member("output", path == Path::kWeights
-                                      ? buffers_.add_values(curve.values, "SCALAR", 1)
-                                  : path == Path::kRotation
-                                      ? buffers_.add_values(curve.values, "VEC4", 4)
-                                      : buffers_.add_values(curve.values, "VEC3", 3));
+        samplers.member("output",
+                        path == Path::kWeights    ? buffers_.add_values(curve.values, "SCALAR", 1)
+                        : path == Path::kRotation ? buffers_.add_values(curve.values, "VEC4", 4)
+                                                  : buffers_.add_values(curve.values, "VEC3", 3));
         if (curve.interpolation == Interpolation::kStep) samplers.member("interpolation", "STEP");
         if (curve.interpolation == Interpolation::kCubicSpline)
             samplers.member("interpolation", "CUBICSPLINE");

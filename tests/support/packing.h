@@ -35,7 +35,9 @@ inline std::string change(std::string text, const std::string& from, const std::
 inline Result<PackReport> pack_text(const TempFolder& folder, const std::string& recipe,
                                     bool replace = false) {
     MELLOW_TRY(const Recipe parsed, parse_recipe(recipe, "tamsin.recipe.toml", folder.path()));
-    return pack(parsed, {replace, {}});
+    PackOptions options;
+    options.replace = replace;
+    return pack(parsed, options);
 }
 
 /// All findings of one code.

@@ -1,0 +1,42 @@
+#include "answer.h"
+
+#include <fmt/core.h>
+
+#include <cstdio>
+
+namespace mellow::cli {
+namespace {
+
+bool refused = false;
+
+}  // namespace
+
+int exit_code(Code code) {
+    const bool output = code == Code::kOutputExists || code == Code::kOutputUnwritable;
+    return code == Code::kUsage ? kUsage : output ? kCannotWrite : kBadInput;
+}
+
+void print_out(std::string_view text) {
+    if (std::fwrite(text.data(), 1, text.size(), stdout) != text.size()) refused = true;
+}
+
+bool finish_output() { return std::fflush(stdout) == 0 && std::ferror(stdout) == 0 && !refused; }
+
+void print_findings(const Findings& findings) {
+    for (const Finding& finding : findings) fmt::print(stderr, "{}\n", to_text(finding));
+}
+
+int fail(const Common& common, const Findings& findings) {
+    print_findings(findings);
+    if (common.json) print_json([&](JsonWriter& json) { write_findings(json, findings); });
+    return exit_code(findings.front().code);
+}
+
+int fail(const Common& common, const Finding& finding) { return fail(common, Findings{finding}); }
+
+int misused(const Common& common, const std::string& option, const std::string& value,
+            const std::string& expected) {
+    return fail(common, {Code::kUsage, Severity::kStop, option, "\"" + value + "\"", expected, ""});
+}
+
+}  // namespace mellow::cli

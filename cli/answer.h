@@ -1,0 +1,47 @@
+// How the tool answers: results on standard output, messages on standard error, JSON for machines,
+// and an exit code.
+#pragma once
+
+#include <string_view>
+
+#include "base/finding_json.h"
+#include "base/json_writer.h"
+#include "mellow/finding.h"
+
+namespace mellow::cli {
+
+/// 0 done · 1 done but checks failed · 2 usage · 3 bad input · 4 could not write.
+enum Exit { kDone = 0, kChecksFailed = 1, kUsage = 2, kBadInput = 3, kCannotWrite = 4 };
+
+/// What every command has: --json, --quiet and --verbose.
+struct Common {
+    bool json = false, quiet = false, verbose = false;
+};
+
+/// Prints to standard output. What cannot be written shows in finish_output().
+void print_out(std::string_view text);
+/// Flushes standard output; false when the system refused some of it.
+bool finish_output();
+
+/// The exit code that goes with a failure.
+int exit_code(Code code);
+/// Says why there is no result: findings on standard error, and with --json as an object with the
+/// member "findings" on standard output. Returns the exit code that goes with the first.
+int fail(const Common& common, const Findings& findings);
+int fail(const Common& common, const Finding& finding);
+/// The same for what was typed wrongly; returns kUsage.
+int misused(const Common& common, const std::string& option, const std::string& value,
+            const std::string& expected);
+/// Findings on standard error, one after the other.
+void print_findings(const Findings& findings);
+
+/// Prints one JSON object; `fill` writes its members.
+template <class Fill>
+void print_json(Fill&& fill) {
+    JsonWriter json(JsonWriter::Form::kIndented, print_out);
+    json.begin_object();
+    fill(json);
+    json.end_object().finish();
+}
+
+}  // namespace mellow::cli

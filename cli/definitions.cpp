@@ -1,0 +1,262 @@
+#include "command.h"
+#include "mellow/convention.h"
+
+namespace mellow::cli {
+namespace {
+
+const std::vector<std::string> kAxes{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
+const std::vector<std::string> kRates{"24", "25", "30", "30000/1001", "60"};
+
+void add_common(Command& c, Common& common) {
+    c.options.push_back({"--json", &common.json, "", "Print the result as JSON, also on failure"});
+    c.options.push_back({"--quiet", &common.quiet, "", "Print nothing but what went wrong"});
+}
+
+void add_verbose(Command& c, Common& common, const char* help) {
+    c.options.push_back({"--verbose", &common.verbose, "", help});
+}
+
+/// `of` tells two files apart: "", "-b" or "-motion".
+void add_truth(Command& c, TypedConvention& truth, const std::string& of = "") {
+    const std::string file = of.empty()   ? ""
+                             : of == "-b" ? " of the second file"
+                                          : " of the motion file";
+    c.options.push_back({"--unit" + of, &truth.unit, "UNIT",
+                         "True unit" + file + ": metre, cm, inch ..., or metres per unit",
+                         unit_names()});
+    c.options.push_back({"--up" + of, &truth.up, "AXIS", "True up axis" + file, kAxes});
+    c.options.push_back(
+        {"--front" + of, &truth.front, "AXIS", "Axis the figure" + file + " faces", kAxes});
+    c.options.push_back(
+        {"--rate" + of, &truth.rate, "RATE", "True frames per second" + file, kRates});
+}
+
+Command describe_command(DescribeRequest& r) {
+    Command c{
+        "describe", "Take stock: what is inside, what moves, what is suspect",
+        "Of one scene file, everything. Of several, of a folder (with all folders in it) or of "
+        "a crate, a table with a line for each file or clip, and totals."};
+    c.options.push_back({"FILE",
+                         &r.files,
+                         "FILE",
+                         "Scene files, folders of them, or crates",
+                         {},
+                         Names::kSceneOrMore,
+                         true});
+    add_truth(c, r.truth);
+    c.options.push_back({"--tree", &r.tree, "", "Print the tree of nodes with their classes"});
+    c.options.push_back({"--rig",
+                         &r.rig,
+                         "SHEET",
+                         "A rig sheet: print what it evaluates, in order, and what it leaves alone",
+                         {},
+                         Names::kToml});
+    add_verbose(c, r, "Everything of each file, where there are several");
+    add_common(c, r);
+    c.examples = {"mellow describe tamsin.glb --unit cm --up +Z --front -Y --tree",
+                  "mellow describe captures"};
+    c.run = [&r] { return describe(r); };
+    return c;
+}
+
+Command pack_command(PackRequest& r) {
+    Command c{"pack", "Do the whole job of a recipe: bake, cut, write, read back, measure",
+              "Prints a line for each clip and the verdict last; the whole report is report.txt in "
+              "the crate. Above tolerance nothing is put in place."};
+    c.options.push_back(
+        {"RECIPE", &r.recipe, "RECIPE", "Recipe file (TOML)", {}, Names::kToml, true});
+    c.options.push_back({"--dry-run", &r.dry_run, "",
+                         "Read and plan everything, say what would be written, and write nothing"});
+    c.options.push_back(
+        {"--replace", &r.replace, "",
+         "Replace a crate that was packed before; the old one is kept as a backup"});
+    c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
+    add_verbose(c, r, "Print the whole report");
+    add_common(c, r);
+    c.examples = {"mellow pack tamsin.recipe.toml --replace"};
+    c.run = [&r] { return pack(r); };
+    return c;
+}
+
+Command view_command(ViewRequest& r) {
+    Command c{"view", "Draw a crate as a contact sheet: poses of each clip, ruler, root path", ""};
+    c.options.push_back({"CRATE", &r.crate, "CRATE", "Crate folder", {}, Names::kCrate, true});
+    c.options.push_back({"-o,--output",
+                         &r.output,
+                         "PICTURE",
+                         "Picture to write (.png)",
+                         {},
+                         Names::kPicture,
+                         true});
+    c.options.push_back({"--replace", &r.replace, "", "Replace the picture if it exists"});
+    add_common(c, r);
+    c.examples = {"mellow view crates/tamsin -o sheet.png"};
+    c.run = [&r] { return view(r); };
+    return c;
+}
+
+Command compare_command(CompareRequest& r) {
+    Command c{"compare", "Measure how differently two files move, joint by joint", ""};
+    c.options.push_back(
+        {"FIRST", &r.a, "FIRST", "The file to measure against", {}, Names::kScene, true});
+    c.options.push_back({"SECOND", &r.b, "SECOND", "The file to measure", {}, Names::kScene, true});
+    add_truth(c, r.truth_a);
+    add_truth(c, r.truth_b, "-b");
+    c.options.push_back(
+        {"--timeline", &r.timeline_a, "NAME", "Animation of the first file", {}, Names::kTimeline});
+    c.options.push_back({"--timeline-b",
+                         &r.timeline_b,
+                         "NAME",
+                         "Animation of the second file",
+                         {},
+                         Names::kTimeline});
+    c.options.push_back(
+        {"--map", &r.map, "A=B", "Joints with other names in the second file: hips=Pelvis ..."});
+    c.options.push_back({"--tolerance", &r.tolerance_mm, "MM", "Most millimetres (default 0.05)"});
+    c.options.push_back(
+        {"--tolerance-degrees", &r.tolerance_degrees, "DEGREES", "Most degrees (default 0.01)"});
+    add_common(c, r);
+    c.examples = {"mellow compare walk.bvh walk.glb --unit inch --tolerance 1"};
+    c.run = [&r] { return compare(r); };
+    return c;
+}
+
+Command convert_command(ConvertRequest& r) {
+    Command c{"convert", "Write one file in another format, convention or rate, without a recipe",
+              ""};
+    c.options.push_back(
+        {"INPUT", &r.input, "INPUT", "Scene file: glTF, COLLADA or BVH", {}, Names::kScene, true});
+    c.options.push_back({"OUTPUT",
+                         &r.output,
+                         "OUTPUT",
+                         "File to write: .glb, .gltf, .dae or .bvh",
+                         {},
+                         Names::kScene,
+                         true});
+    add_truth(c, r.truth);
+    c.options.push_back({"--target", &r.target, "CONVENTION",
+                         "Convention of the output (default y-up-metre)", preset_names()});
+    c.options.push_back(
+        {"--to-rate", &r.to_rate, "RATE", "Samples per second of the output", kRates});
+    c.options.push_back({"--timeline",
+                         &r.timeline,
+                         "NAME",
+                         "Only the animation of this name",
+                         {},
+                         Names::kTimeline});
+    c.options.push_back({"--range", &r.range, "FRAME", "First and last frame, both included"});
+    c.options.push_back(
+        {"--order",
+         &r.orders,
+         "ORDER",
+         "Order of the rotations in BVH and COLLADA: ZXY, or hips=ZXY for one joint",
+         {"XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"}});
+    c.options.push_back(
+        {"--matrices", &r.matrices, "", "COLLADA: whole matrices instead of Euler angles"});
+    c.options.push_back({"--parts",
+                         &r.parts,
+                         "PARTS",
+                         "all, skin (no motion) or motion (no meshes)",
+                         {"all", "skin", "motion"}});
+    c.options.push_back({"--textures",
+                         &r.textures,
+                         "WHERE",
+                         "embedded, beside or none; without it embedded in .glb, beside all others",
+                         {"embedded", "beside", "none"}});
+    c.options.push_back({"--replace", &r.replace, "", "Replace files that exist"});
+    add_common(c, r);
+    c.examples = {"mellow convert capture.bvh capture.glb --unit inch --up +Y --front +Z"};
+    c.run = [&r] { return convert(r); };
+    return c;
+}
+
+Command lift_command(LiftRequest& r) {
+    Command c{"lift", "Put motion on joints back onto the controls of a rig",
+              "What the rig cannot do is measured; above tolerance nothing is written."};
+    c.options.push_back({"MOTION",
+                         &r.motion,
+                         "MOTION",
+                         "File with motion on joints: a clip of a crate, a capture",
+                         {},
+                         Names::kScene,
+                         true});
+    c.options.push_back(
+        {"SCENE", &r.scene, "SCENE", "Scene file with the controls", {}, Names::kScene, true});
+    c.options.push_back({"--rig",
+                         &r.rig,
+                         "SHEET",
+                         "Rig sheet that ties them to the joints",
+                         {},
+                         Names::kToml,
+                         true});
+    c.options.push_back({"-o,--output",
+                         &r.output,
+                         "FILE",
+                         "Scene file to write, controls keyed (.glb)",
+                         {},
+                         Names::kScene,
+                         true});
+    c.options.push_back({"--name", &r.name, "NAME", "Name of the new timeline (default lifted)"});
+    c.options.push_back({"--timeline",
+                         &r.timeline,
+                         "NAME",
+                         "Timeline of the motion, where there are several",
+                         {},
+                         Names::kTimeline});
+    c.options.push_back({"--onto", &r.onto, "A=B",
+                         "CONTROL=CONTROL_ABOVE_IT: key the second in place of the first"});
+    add_truth(c, r.truth);
+    add_truth(c, r.motion_truth, "-motion");
+    c.options.push_back(
+        {"--tolerance", &r.tolerance_mm, "MM", "Most millimetres a joint may be off (default 1)"});
+    c.options.push_back(
+        {"--tolerance-degrees", &r.tolerance_degrees, "DEGREES", "Most degrees (default 0.5)"});
+    c.options.push_back({"--replace", &r.replace, "", "Replace the output if it exists"});
+    add_common(c, r);
+    c.examples = {
+        "mellow lift crates/tamsin/clips/walk.glb tamsin.glb --rig tamsin.rig.toml "
+        "-o again.glb --unit cm --up +Z --front -Y"};
+    c.run = [&r] { return lift(r); };
+    return c;
+}
+
+Command demo_command(DemoRequest& r) {
+    Command c{"demo", "Write the orchard's demo data and run the whole job on it", ""};
+    c.options.push_back({"FOLDER",
+                         &r.folder,
+                         "FOLDER",
+                         "Where to write it (default demo-out)",
+                         {},
+                         Names::kFolder});
+    c.options.push_back({"--replace", &r.replace, "",
+                         "Replace files of an earlier run; the old crate is kept as a backup"});
+    c.options.push_back(
+        {"--data-only", &r.data_only, "", "Write scenes, rig sheets and recipes, and stop there"});
+    add_verbose(c, r, "Print the whole reports");
+    add_common(c, r);
+    c.examples = {"mellow demo demo-out"};
+    c.run = [&r] { return demo(r); };
+    return c;
+}
+
+}  // namespace
+
+std::vector<Command> commands(Requests& r) {
+    return {describe_command(r.describe), pack_command(r.pack),       view_command(r.view),
+            compare_command(r.compare),   convert_command(r.convert), lift_command(r.lift),
+            demo_command(r.demo)};
+}
+
+const Command* find_command(const std::vector<Command>& all, const std::string& name) {
+    for (const Command& c : all)
+        if (c.name == name) return &c;
+    return nullptr;
+}
+
+std::vector<std::string> Option::spellings() const {
+    const auto comma = names.find(',');
+    if (comma == std::string::npos) return {names};
+    return {names.substr(0, comma), names.substr(comma + 1)};
+}
+
+}  // namespace mellow::cli

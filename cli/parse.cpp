@@ -1,0 +1,59 @@
+// The one file that knows the argument parser.
+#include <fmt/core.h>
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+
+#include "base/text.h"
+#include "command.h"
+
+namespace mellow::cli {
+namespace {
+
+void add(CLI::App& app, const Option& option) {
+    CLI::Option* added = std::visit(
+        [&](auto* target) -> CLI::Option* {
+            if constexpr (std::is_same_v<decltype(target), bool*>)
+                return app.add_flag(option.names, *target);
+            else
+                return app.add_option(option.names, *target);
+        },
+        option.target);
+    added->required(option.required);
+    if (std::holds_alternative<std::vector<std::int64_t>*>(option.target)) added->expected(2);
+}
+
+/// The first word that looks like an option, of those that nobody knows.
+std::string unknown_option(const CLI::App& app) {
+    for (const std::string& word : app.remaining())
+        if (word.size() > 1 && word.front() == '-') return word.substr(0, word.find('='));
+    return "";
+}
+
+}  // namespace
+
+std::optional<Finding> parse(const Command& command, const std::vector<std::string>& arguments) {
+    CLI::App app;
+    app.set_help_flag();
+    std::vector<std::string> spellings;
+    for (const Option& option : command.options) {
+        add(app, option);
+        if (option.is_argument()) continue;
+        for (const std::string& s : option.spellings()) spellings.push_back(s);
+    }
+    try {
+        app.parse(std::vector<std::string>(arguments.rbegin(), arguments.rend()));
+        return {};
+    } catch (const CLI::ParseError& error) {
+        Finding finding{Code::kUsage, Severity::kStop, "mellow " + command.name,
+                        error.what(), usage(command),  "mellow help " + command.name};
+        if (const std::string unknown = unknown_option(app); !unknown.empty()) {
+            finding.found = fmt::format("no option \"{}\"", unknown);
+            if (const std::string near = nearest_name(unknown, spellings); !near.empty())
+                finding.expected = fmt::format("did you mean \"{}\"?", near);
+        }
+        return finding;
+    }
+}
+
+}  // namespace mellow::cli

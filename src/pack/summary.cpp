@@ -1,0 +1,113 @@
+// The report in short: a table, findings in groups, a verdict.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "base/text.h"
+#include "mellow/pack.h"
+
+namespace mellow {
+namespace {
+
+std::string figure(const Deviation& d) {
+    return d.count == 0 ? "-" : fmt::format("{:.2g}", d.worst);
+}
+
+/// The worse of two figures in millimetres.
+const Deviation& worse(const Deviation& a, const Deviation& b) { return b.worst > a.worst ? b : a; }
+
+std::string travel_figure(const Travel& t) {
+    if (t.ground) return fmt::format("{:.2f} m", t.distance_m);
+    if (t.height) return fmt::format("{:+.2f} m up", t.height_change_m);
+    return t.heading ? "heading" : "-";
+}
+
+std::string clip_line(const PackedClip& packed, std::size_t width) {
+    const Clip& c = packed.clip;
+    return fmt::format("{:{}}  {:>7}  {:>8.3f}  {:6}  {:>10}  {:>8}  {:>8}  {}\n", c.name, width,
+                       c.samples, c.seconds(), name(c.loop), travel_figure(c.travel),
+                       figure(worse(packed.proof.position_mm, packed.proof.vertex_mm)),
+                       figure(packed.proof.rotation_degrees), packed.passed ? "passed" : "FAILED");
+}
+
+/// What of a place tells it from others of the same file: `clip "walk"`.
+std::string place_in_file(const std::string& where) {
+    const auto comma = where.find(", ");
+    return comma == std::string::npos ? where : where.substr(comma + 2);
+}
+
+std::string group_text(const std::vector<const Finding*>& group) {
+    const std::string first = to_text(*group.front());
+    if (group.size() == 1) return first + "\n";
+    const auto line = first.find('\n');
+    std::vector<std::string> others;
+    for (std::size_t i = 1; i < group.size(); ++i) others.push_back(place_in_file(group[i]->where));
+    const auto bracket = first.find("] ") + 2;
+    return fmt::format("{}{} times, first {}{}\n  also:     {}\n", first.substr(0, bracket),
+                       group.size(), first.substr(bracket, line - bracket),
+                       line == std::string::npos ? "" : first.substr(line), name_list(others));
+}
+
+std::string verdict(const PackReport& report) {
+    Deviation mm, degrees;
+    std::vector<std::string> failed;
+    for (const PackedClip& clip : report.clips) {
+        mm = worse(mm, worse(clip.proof.position_mm, clip.proof.vertex_mm));
+        degrees = worse(degrees, clip.proof.rotation_degrees);
+        if (!clip.passed) failed.push_back(clip.clip.name);
+    }
+    const std::string measured = fmt::format(
+        "worst {:.2g} mm and {:.2g} degrees against the rig, of {} mm and {} degrees allowed",
+        mm.worst, degrees.worst, report.tolerance.mm, report.tolerance.degrees);
+    if (report.proven)
+        return fmt::format("PASSED: {} {}, {}: {}\n", report.clips.size(),
+                           report.clips.size() == 1 ? "clip" : "clips", measured,
+                           report.folder.string());
+    return fmt::format("FAILED: {} of {} clips ({}), {}: kept aside in {}\n", failed.size(),
+                       report.clips.size(), name_list(failed), measured, report.folder.string());
+}
+
+}  // namespace
+
+std::string grouped_text(const Findings& findings) {
+    std::string text;
+    for (const Severity severity : {Severity::kStop, Severity::kWarning, Severity::kNote}) {
+        std::vector<std::vector<const Finding*>> groups;
+        for (const Finding& f : findings) {
+            if (f.severity != severity) continue;
+            const auto same = std::find_if(groups.begin(), groups.end(), [&](const auto& group) {
+                return group.front()->code == f.code;
+            });
+            if (same != groups.end())
+                same->push_back(&f);
+            else
+                groups.push_back({&f});
+        }
+        for (const auto& group : groups) text += group_text(group);
+    }
+    return text;
+}
+
+void report_summary(const PackReport& report, const TextSink& sink) {
+    sink(fmt::format("{}: joints {}, morph targets {}, {} at {}/s", report.name,
+                     report.joints.size(), report.morph_targets.size(), report.target,
+                     to_text(report.rate)));
+    sink(report.height_m > 0 ? fmt::format(", {:.3f} m tall\n\n", report.height_m) : "\n\n");
+    std::size_t width = 4;
+    for (const PackedClip& clip : report.clips) width = std::max(width, clip.clip.name.size());
+    sink(fmt::format("{:{}}  {:>7}  {:>8}  {:6}  {:>10}  {:>8}  {:>8}  {}\n", "clip", width,
+                     "samples", "seconds", "loop", "travel", "worst mm", "degrees", "proof"));
+    for (const PackedClip& clip : report.clips) sink(clip_line(clip, width));
+    sink("\n");
+    if (!report.findings.empty()) sink(grouped_text(report.findings) + "\n");
+    if (report.unchanged)
+        sink("the crate that stands there has the same bytes: left as it is, no backup made\n");
+    if (!report.backup.empty())
+        sink(fmt::format("the crate that stood there is kept as {}\n", report.backup.string()));
+    for (const auto& path : report.removed_backups)
+        sink(fmt::format("removed the older backup {}\n", path.string()));
+    sink(verdict(report));
+}
+
+}  // namespace mellow
