@@ -4,11 +4,17 @@
 set -euo pipefail
 top=$(cd "$(dirname "$0")" && pwd)
 folder=${1:-$top/demo-out}
-"$top/scripts/setup.sh" run
-cd "$top"
-cmake --preset release -DMELLOW_BENCH=OFF -DMELLOW_TESTS=OFF -DMELLOW_EXAMPLES=OFF -B build/demo >/dev/null
-cmake --build build/demo --target mellow | tail -n 1
-cd - >/dev/null
-"$top/build/demo/mellow" demo --replace "$folder"
+. "$top/scripts/steps.sh"
+
+configure() {
+  cmake -S "$top" --preset release -DMELLOW_BENCH=OFF -DMELLOW_TESTS=OFF -DMELLOW_EXAMPLES=OFF -B "$top/build/demo" >/dev/null
+}
+
+step "packages" "$top/scripts/setup.sh" run
+step "configure" configure
+step "build" build "$top/build/demo" --target mellow
+step "demo" "$top/build/demo/mellow" demo --replace "$folder"
+steps_done
 echo
 echo "Look at $folder/crates/tamsin/sheet.png, and at crate.json and report.txt beside it."
+echo "The tool is $top/build/demo/mellow: 'mellow help' lists what it does."

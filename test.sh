@@ -2,7 +2,12 @@
 # Installs what is missing, builds with warnings as errors and passes every test.
 set -euo pipefail
 cd "$(dirname "$0")"
-scripts/setup.sh test
-cmake --preset dev >/dev/null
-cmake --build --preset dev | tail -n 1
-ctest --preset dev
+. scripts/steps.sh
+
+configure() { cmake --preset dev >/dev/null; }
+
+step "packages" scripts/setup.sh test
+step "configure" configure
+step "build" build --preset dev
+step "tests" ctest --preset dev
+steps_done

@@ -70,6 +70,7 @@ std::optional<Finding> parse(const Command& command, const std::vector<std::stri
 
 /// The list of commands; the help of one; the same as Markdown, from which manual pages are made.
 std::string overview(const std::vector<Command>& all);
+std::string overview_manual(const std::vector<Command>& all);
 std::string help_text(const Command& command);
 std::string manual_text(const Command& command);
 /// "mellow pack [OPTIONS] RECIPE"

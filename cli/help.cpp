@@ -100,4 +100,17 @@ std::string manual_text(const Command& command) {
            "**mellow-findings(7)**\n";
 }
 
+std::string overview_manual(const std::vector<Command>& all) {
+    std::string text =
+        "# NAME\n\nmellow - bakes rigged animation to its deform joints and packs it for a game "
+        "engine, proven\n\n# SYNOPSIS\n\n    mellow COMMAND [OPTIONS] ...\n\n# COMMANDS\n";
+    for (const Command& c : all)
+        text += fmt::format("\n**mellow-{}(1)**\n\n> {}\n", c.name, escaped(c.summary));
+    return text +
+           "\n# FILES\n\nRecipes: **mellow-recipe(5)**. Rig sheets: **mellow-rig-sheet(5)**. What "
+           "packing writes: "
+           "**mellow-crate(5)**. Messages: **mellow-findings(7)**.\n\n# EXIT STATUS\n\n" +
+           kExitCodes + "\n";
+}
+
 }  // namespace mellow::cli

@@ -49,7 +49,7 @@ int run(Words words) {
     if (first == "help") {
         const bool markdown = std::erase(words, "--markdown") > 0;
         if (words.empty() || asks_for_help(words)) {
-            print_out(overview(all));
+            print_out(markdown ? overview_manual(all) : overview(all));
             return kDone;
         }
         const Command* const command = find_command(all, words[0]);

@@ -2,8 +2,7 @@
 // Usage: 01_describe ORCHARD   (a folder made by `mellow demo ORCHARD --data-only`)
 #include <fmt/core.h>
 
-#include "mellow/read.h"
-#include "mellow/stock.h"
+#include "mellow/mellow.h"
 
 int main(int argc, char** argv) {
     if (argc != 2) return 2;

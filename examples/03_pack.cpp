@@ -2,15 +2,15 @@
 // Usage: 03_pack ORCHARD   (a folder made by `mellow demo ORCHARD --data-only`)
 #include <fmt/core.h>
 
-#include "mellow/crate.h"
-#include "mellow/pack.h"
+#include "mellow/mellow.h"
 
 namespace {
 
 mellow::Result<bool> pack_tamsin(const std::filesystem::path& folder) {
     MELLOW_TRY(const mellow::Recipe recipe, mellow::read_recipe(folder / "tamsin.recipe.toml"));
-    MELLOW_TRY(const mellow::PackReport report,
-               mellow::pack(recipe, {.replace = true, .progress = {}}));
+    mellow::PackOptions options;
+    options.replace = true;
+    MELLOW_TRY(const mellow::PackReport report, mellow::pack(recipe, options));
     for (const mellow::PackedClip& clip : report.clips)
         fmt::print("{:6} worst joint {:.6f} mm, worst vertex {:.6f} mm\n", clip.clip.name,
                    clip.proof.position_mm.worst, clip.proof.vertex_mm.worst);

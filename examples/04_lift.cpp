@@ -5,33 +5,26 @@
 
 #include <numbers>
 
-#include "mellow/bake.h"
-#include "mellow/fit.h"
-#include "mellow/lift.h"
-#include "mellow/read.h"
-#include "mellow/rig.h"
-#include "mellow/rig_stock.h"
+#include "mellow/mellow.h"
 
 namespace {
 
 mellow::Status lift_and_turn(const std::filesystem::path& folder) {
-    MELLOW_TRY(mellow::ReadResult read, mellow::read_scene(folder / "tamsin.glb"));
-    mellow::Scene& scene = read.scene;
-    scene.convention = {0.01, mellow::Axis::kPlusZ, mellow::Axis::kMinusY};  // what it really is
-    scene.rate = {24, 1};
-    MELLOW_TRY(mellow::RigSheet sheet, mellow::read_rig_sheet(folder / "tamsin.rig.toml"));
-    convert(sheet, mellow::Conversion(scene.convention, {}));
-    convert(scene, {});
-
     // The walk as an engine has it: joints only.
-    MELLOW_TRY(const mellow::Rig rig, mellow::Rig::bind(scene, 0, sheet));
-    MELLOW_TRY(const mellow::ChosenJoints joints, mellow::choose_joints(scene, {}));
-    const mellow::SamplePlan walk{"walk", 108, 132, {24, 1}, {30, 1}, 31, true};
-    const mellow::Clip clip = bake(scene, rig.source(), walk, joints.skeleton, joints.sources).clip;
-    const mellow::Scene engine = mellow::assemble_clip(joints.skeleton, clip, "");
+    mellow::BakeFileOptions walk;
+    walk.truth = {.metres_per_unit = 0.01,
+                  .up = mellow::Axis::kPlusZ,
+                  .front = mellow::Axis::kMinusY,
+                  .rate = {}};
+    walk.rig = folder / "tamsin.rig.toml";
+    walk.first = 108, walk.last = 132, walk.loop = true;
+    walk.rate = mellow::FrameRate{30, 1};
+    MELLOW_TRY(mellow::BakedFile baked, mellow::bake_file(folder / "tamsin.glb", walk));
+    mellow::Scene& scene = baked.scene;
+    const mellow::Scene engine = mellow::assemble_clip(baked.skeleton, baked.clip, "");
 
     // Back onto the controls, and evaluated again: how far off?
-    MELLOW_TRY(const mellow::Lifted lifted, mellow::lift(scene, sheet, engine, 0));
+    MELLOW_TRY(const mellow::Lifted lifted, mellow::lift(scene, baked.sheet, engine, 0));
     double worst = 0;
     for (const mellow::LiftError& e : lifted.errors) worst = std::max(worst, e.worst_mm);
     fmt::print("{} controls keyed; evaluated again, the worst joint is {:.6f} mm off\n",
@@ -47,14 +40,17 @@ mellow::Status lift_and_turn(const std::filesystem::path& folder) {
     turned.layers[0].axis = {0, 1, 0};
     turned.layers[0].degrees = 20;
     turned.layers[0].world_axis = true;
-    MELLOW_TRY(const mellow::Rig again, mellow::Rig::bind(scene, turned, sheet));
-    const mellow::SamplePlan plan{"turned", 0, 30, {30, 1}, {30, 1}, 31, true};
-    const mellow::Clip baked =
-        bake(scene, again.source(), plan, joints.skeleton, joints.sources).clip;
-    const auto chest = static_cast<std::size_t>(joints.skeleton.find("orchard:chest"));
-    const double turn =
-        180 / std::numbers::pi *
-        angle_between(local_at(baked.joints[chest], 12).r, local_at(clip.joints[chest], 12).r);
+    MELLOW_TRY(const mellow::Rig again, mellow::Rig::bind(scene, turned, baked.sheet));
+    mellow::Range whole;
+    whole.name = "turned", whole.last = baked.clip.samples - 1, whole.loop = true;
+    MELLOW_TRY(const mellow::PlannedRange planned,
+               mellow::plan_range(whole, 0, whole.last, scene.rate, scene.rate));
+    const mellow::Clip again_baked =
+        bake(scene, again.source(), planned.plan, baked.skeleton, baked.sources).clip;
+    const auto chest = static_cast<std::size_t>(baked.skeleton.find("orchard:chest"));
+    const double turn = 180 / std::numbers::pi *
+                        angle_between(local_at(again_baked.joints[chest], 12).r,
+                                      local_at(baked.clip.joints[chest], 12).r);
     fmt::print("with the layer the chest is turned by {:.4f} degrees more\n", turn);
     if (worst < 0.01 && std::abs(turn - 20) < 1e-3) return {};
     return mellow::Finding{

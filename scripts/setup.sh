@@ -1,18 +1,20 @@
 #!/usr/bin/env bash
 # Installs what is missing from Debian. The only place that lists packages.
-# Usage: scripts/setup.sh run|test|check   (each includes the ones before it)
+# Usage: scripts/setup.sh run|test|package|check   (each includes the ones before it; package not test)
 set -euo pipefail
 
 run=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev libsimdjson-dev
      rapidjson-dev libtomlplusplus-dev libtbb-dev libmeshoptimizer-dev libpugixml-dev libcairo2-dev libxxhash-dev fonts-dejavu-core)
 test=(nlohmann-json3-dev libgtest-dev libgmock-dev python3)
+package=(lowdown dpkg-dev file)
 check=(git clang-format clang clang-tidy libbenchmark-dev nodejs npm python3-collada libxml2-utils)
 
 case "${1:-}" in
   run) wanted=("${run[@]}") ;;
   test) wanted=("${run[@]}" "${test[@]}") ;;
-  check) wanted=("${run[@]}" "${test[@]}" "${check[@]}") ;;
-  *) echo "usage: $0 run|test|check" >&2; exit 2 ;;
+  package) wanted=("${run[@]}" "${package[@]}") ;;
+  check) wanted=("${run[@]}" "${test[@]}" "${package[@]}" "${check[@]}") ;;
+  *) echo "usage: $0 run|test|package|check" >&2; exit 2 ;;
 esac
 
 # A program that is there, from wherever, counts as installed: its package is not forced on top.
@@ -27,9 +29,12 @@ have() {
 
 missing=()
 for package in "${wanted[@]}"; do have "$package" || missing+=("$package"); done
-[ "${#missing[@]}" -eq 0 ] && exit 0
+if [ "${#missing[@]}" -eq 0 ]; then
+  echo "all ${#wanted[@]} packages are there"
+  exit 0
+fi
 
-echo "installing ${missing[*]}"
+echo "installing ${#missing[@]} of ${#wanted[@]} packages: ${missing[*]}"
 as_root=()
 if [ "$(id -u)" -ne 0 ]; then
   if ! command -v sudo >/dev/null; then
@@ -38,5 +43,10 @@ if [ "$(id -u)" -ne 0 ]; then
   fi
   as_root=(sudo)
 fi
-"${as_root[@]}" apt-get update -qq
-"${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+# On a terminal apt shows how far it is; otherwise it only says what goes wrong.
+quiet=(-qq)
+out=/dev/null
+[ -t 1 ] && quiet=() && out=/dev/tty
+"${as_root[@]}" apt-get update "${quiet[@]}" >"$out"
+"${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y "${quiet[@]}" --no-install-recommends \
+  "${missing[@]}" >"$out"

@@ -141,6 +141,45 @@ TEST(RecipeTest, EveryMistakeIsToldWithItsPlace) {
     }
 }
 
+/// Of all mistakes: their codes and lines, in the order of the text.
+std::vector<std::string> mistakes(const std::string& text) {
+    std::vector<std::string> out;
+    const auto parsed = parse(text);
+    if (parsed) return out;
+    for (const Finding& f : parsed.failures())
+        out.push_back(
+            fmt::format("{} {} {}", name(f.code), f.where.substr(0, f.where.find(',')), f.found));
+    return out;
+}
+
+TEST(RecipeTest, AllMistakesAreToldAtOnce) {
+    EXPECT_THAT(
+        mistakes(
+            "[sorce]\nfile = \"a.glb\"\n[output]\nnme = \"x\"\nfolder = 1\n[[clip]]\nname = \"a "
+            "b\"\nrange = [0, 1]\nloop = 2\n[[clip]]\nname = \"c\"\nrange = [0, 1]\n[[clip]]\nname "
+            "= \"C\"\nrange = [1]\n"),
+        testing::ElementsAre("key-unknown a.recipe.toml:1 unknown key \"sorce\"",
+                             "key-unknown a.recipe.toml:4 unknown key \"nme\"",
+                             "value-bad a.recipe.toml:5 1", "value-bad a.recipe.toml:7 \"a b\"",
+                             "value-bad a.recipe.toml:9 2",
+                             "name-clash a.recipe.toml:14 a second clip named \"C\"",
+                             "value-bad a.recipe.toml:15 [1]"));
+}
+
+/// What only follows from a mistyped key is not said beside it.
+TEST(RecipeTest, TheTypingErrorIsWhatIsNamed) {
+    const std::string block =
+        kLeast + "[[strip]]\nname = \"s\"\n[[strip.block]]\nrange = [0, 9]\nstart = 0\n";
+    EXPECT_THAT(mistakes(block + "weigths = [[0, 0], [9, 1]]\nshape = \"smooth\"\n"),
+                testing::ElementsAre("key-unknown a.recipe.toml:13 unknown key \"weigths\""));
+    EXPECT_THAT(mistakes(block + "shape = \"smooth\"\n"),
+                testing::ElementsAre("key-missing a.recipe.toml:13 no key \"weights\""));
+    std::string text = kLeast;
+    text.replace(text.find("folder"), 6, "foldr");
+    EXPECT_THAT(mistakes(text),
+                testing::ElementsAre("key-unknown a.recipe.toml:4 unknown key \"foldr\""));
+}
+
 TEST(RecipeTest, EveryTruncationAndFlippedBitIsReadOrRefused) {
     const auto check = [](const std::vector<std::uint8_t>& bytes) {
         const auto parsed = parse({bytes.begin(), bytes.end()});

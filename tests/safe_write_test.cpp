@@ -81,6 +81,29 @@ TEST(StagedFolderTest, WhatStoodThereIsKept) {
     EXPECT_EQ(read_text(folder / "crate.backup-1" / "crate.json"), "0");
 }
 
+TEST(StagedFolderTest, TheSameBytesAreLeftAlone) {
+    const TempFolder folder;
+    const auto put = [&](const std::string& text, int keep) {
+        StagedFolder staged = open(folder / "crate", std::filesystem::exists(folder / "crate"));
+        EXPECT_THAT(staged.write("crate.json", text_bytes(text)), IsOk());
+        return staged.commit(keep).value();
+    };
+    EXPECT_FALSE(put("a", 3).unchanged);
+    const auto stamp = std::filesystem::last_write_time(folder / "crate");
+    const StagedFolder::Placed same = put("a", 3);
+    EXPECT_TRUE(same.unchanged);
+    EXPECT_TRUE(same.backup.empty());
+    EXPECT_EQ(std::filesystem::last_write_time(folder / "crate"), stamp);
+    EXPECT_THAT(folder.names(), ElementsAre("crate"));
+    for (const char* text : {"b", "c", "d"}) EXPECT_FALSE(put(text, 2).unchanged);
+    EXPECT_THAT(folder.names(), ElementsAre("crate", "crate.backup-2", "crate.backup-3"));
+    EXPECT_TRUE(put("e", 0).backup.empty());
+    EXPECT_THAT(folder.names(), ElementsAre("crate"));
+    write_text(folder / "crate.backup-x", "not ours");
+    EXPECT_FALSE(put("f", 1).unchanged);
+    EXPECT_THAT(folder.names(), ElementsAre("crate", "crate.backup-1", "crate.backup-x"));
+}
+
 TEST(StagedFolderTest, OnlyCratesAreReplaced) {
     const TempFolder folder;
     std::filesystem::create_directory(folder / "photos");

@@ -80,7 +80,7 @@ class JsonWriter {
     /// A list of values under `name`.
     template <class Items>
     JsonWriter& list(std::string_view name, const Items& items) {
-        return list(name, items, [this](const auto& item) { value(item); });
+        return list(name, items, [this](const auto& item) { this->value(item); });
     }
 
     /// The text so far, where no sink takes it.

@@ -1,19 +1,11 @@
-// Includes every public header of the installed package and packs nothing: it must say why.
-#include <mellow/bake.h>
-#include <mellow/crate.h>
-#include <mellow/fit.h>
-#include <mellow/pack.h>
-#include <mellow/read.h>
-#include <mellow/rig.h>
-#include <mellow/sheet.h>
-#include <mellow/stock.h>
-#include <mellow/write.h>
+// Knows the installed package only: reads nothing, which it must say, and bakes nothing.
+#include <mellow/mellow.h>
 
 int main() {
     const auto read = mellow::read_scene("there-is-no-such-file.glb");
-    if (read.ok() || read.failure().code != mellow::Code::kFileMissing) return 1;
-    mellow::Scene scene;
-    scene.nodes.push_back({});
-    scene.nodes[0].name = "joint";
-    return mellow::choose_joints(scene, {}).value().skeleton.size() == 1 ? 0 : 2;
+    if (read || read.failure().code != mellow::Code::kFileMissing) return 1;
+    const auto baked = mellow::bake_file("there-is-no-such-file.glb");
+    if (baked || baked.failures().size() != 1) return 2;
+    const auto recipe = mellow::parse_recipe("[source]\n", "a.toml", ".");
+    return !recipe && recipe.failures().size() == 3 ? 0 : 3;  // file, folder, a clip
 }

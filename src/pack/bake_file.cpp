@@ -1,0 +1,83 @@
+#include "mellow/bake_file.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "mellow/rig.h"
+#include "mellow/rig_stock.h"
+#include "mellow/shape.h"
+#include "mellow/stock.h"
+
+namespace mellow {
+namespace {
+
+Result<int> find_timeline(const Scene& scene, const std::string& name,
+                          const std::filesystem::path& file) {
+    std::vector<std::string> names;
+    for (const Timeline& t : scene.timelines) {
+        if (name.empty() ? scene.timelines.size() == 1 : t.name == name)
+            return static_cast<int>(names.size());
+        names.push_back(t.name);
+    }
+    return Finding{Code::kNameUnknown,
+                   Severity::kStop,
+                   file.string(),
+                   name.empty() ? fmt::format("{} timelines, and none is named", names.size())
+                                : fmt::format("no timeline \"{}\"", name),
+                   names.empty() ? "a file with animation" : suggest(name, names),
+                   "name one of its timelines"};
+}
+
+Status load(const std::filesystem::path& file, const BakeFileOptions& options, BakedFile& out) {
+    MELLOW_TRY(ReadResult read, read_scene(file));
+    MELLOW_CHECK(overrule(read.scene, options.truth, read.keys_on_frames));
+    out.scene = std::move(read.scene);
+    out.findings = std::move(read.findings);
+    if (!options.rig.empty()) {
+        MELLOW_TRY(out.sheet, read_rig_sheet(options.rig));
+        if (out.sheet.prefix.empty()) out.sheet.prefix = take_stock(out.scene).common_prefix;
+        convert(out.sheet, Conversion(out.scene.convention, {}));
+    }
+    convert(out.scene, Convention{});
+    return {};
+}
+
+}  // namespace
+
+Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOptions& options) {
+    BakedFile out;
+    MELLOW_CHECK(load(file, options, out));
+    MELLOW_TRY(const int index, find_timeline(out.scene, options.timeline, file));
+    const Timeline& timeline = out.scene.timelines[at(index)];
+    const auto span = key_span(timeline);
+    const double k = out.scene.rate.per_second();
+    const auto first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3)),
+               last = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
+    Range range;
+    range.name = timeline.name;
+    range.first = options.first.value_or(first);
+    range.last = options.last.value_or(last);
+    range.loop = options.loop;
+    range.where = fmt::format("{}, timeline \"{}\"", file.string(), timeline.name);
+    MELLOW_TRY(PlannedRange planned, plan_range(range, first, last, out.scene.rate,
+                                                options.rate.value_or(out.scene.rate)));
+    append(out.findings, std::move(planned.findings));
+    out.plan = std::move(planned.plan);
+    Performance what;
+    what.timeline = index;
+    what.played = Played{out.plan.start(), out.plan.end(), options.loop};
+    MELLOW_TRY(const Rig rig, Rig::bind(out.scene, what, out.sheet));
+    MELLOW_TRY(ChosenJoints chosen, choose_joints(out.scene, options.joints, rig.driven_nodes()));
+    out.skeleton = std::move(chosen.skeleton);
+    out.sources = std::move(chosen.sources);
+    Baked baked = bake(out.scene, rig.source(bake_needs(out.scene, out.skeleton, out.sources)),
+                       out.plan, out.skeleton, out.sources);
+    out.clip = std::move(baked.clip);
+    out.losses = std::move(baked.losses);
+    return out;
+}
+
+}  // namespace mellow

@@ -1,0 +1,288 @@
+// How the tool answers before and around the work: help, manual pages, completion, what was typed
+// wrongly, and JSON where it fails.
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+#include <regex>
+#include <set>
+
+#include "packing.h"
+#include "support.h"
+
+namespace mellow {
+namespace {
+
+using nlohmann::json;
+using test::read_text;
+using test::run_tool;
+using test::TempFolder;
+using test::ToolRun;
+using test::write_text;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::IsEmpty;
+using testing::Not;
+
+const std::vector<std::string> kCommands{"describe", "pack", "view", "compare",
+                                         "convert",  "lift", "demo"};
+
+std::vector<std::string> lines_of(const std::string& text) {
+    std::vector<std::string> lines;
+    std::istringstream in(text);
+    for (std::string line; std::getline(in, line);)
+        lines.push_back(line.substr(0, line.find('\t')));
+    return lines;
+}
+
+/// What the tool completes after these words.
+std::vector<std::string> completed(const std::string& words, const std::string& before = "") {
+    return lines_of(run_tool("complete " + words, before).out);
+}
+
+/// Every spelling that the help of a command lists at the start of a line.
+std::set<std::string> options_in(const std::string& help) {
+    static const std::regex option("\n  (?:-\\w, )?(--[a-z-]+)");
+    std::set<std::string> found;
+    for (std::sregex_iterator m(help.begin(), help.end(), option), end; m != end; ++m)
+        found.insert((*m)[1].str());
+    return found;
+}
+
+TEST(HelpTest, TheListOfCommandsComesInTheOrderOfTheWork) {
+    const std::string list = run_tool("help").out;
+    EXPECT_EQ(run_tool("").out, list);
+    EXPECT_EQ(run_tool("--help").out, list);
+    std::size_t at = 0;
+    for (const std::string& command : kCommands) {
+        const std::size_t next = list.find("\n  " + command + " ");
+        ASSERT_NE(next, list.npos) << command;
+        EXPECT_GT(next, at);
+        at = next;
+    }
+    for (const char* part : {"Examples:", "mellow demo", "Exit codes"})
+        EXPECT_THAT(list, HasSubstr(part));
+}
+
+TEST(HelpTest, EveryCommandExplainsItself) {
+    for (const std::string& command : kCommands) {
+        const ToolRun one = run_tool("help " + command);
+        EXPECT_EQ(one.exit, 0);
+        EXPECT_EQ(one.out, run_tool(command + " --help").out);
+        EXPECT_THAT(one.out, HasSubstr("Use: mellow " + command));
+        EXPECT_THAT(one.out, HasSubstr("Example: mellow " + command));
+        EXPECT_THAT(options_in(one.out), testing::IsSupersetOf({"--json", "--quiet"}));
+    }
+}
+
+TEST(HelpTest, EveryOptionIsInTheManualPage) {
+    for (const std::string& command : kCommands) {
+        const std::string page = run_tool("help " + command + " --markdown").out;
+        EXPECT_THAT(page, HasSubstr("mellow-" + command + " - "));
+        const auto options = options_in(run_tool("help " + command).out);
+        EXPECT_GE(options.size(), 3U);
+        for (const std::string& option : options)
+            EXPECT_TRUE(std::regex_search(page, std::regex("\n\\*\\*(-\\w, )?" + option + "[ *]")))
+                << command << " " << option;
+    }
+    const std::string all = run_tool("help --markdown").out;
+    for (const std::string& command : kCommands)
+        EXPECT_THAT(all, HasSubstr("mellow-" + command + "(1)"));
+}
+
+TEST(UsageTest, TheNearestCommandAndOptionAreNamed) {
+    const std::pair<const char*, const char*> cases[] = {
+        {"desc", "did you mean \"describe\"?"},
+        {"pakc x", "did you mean \"pack\"?"},
+        {"zzz", "one of: describe, pack"},
+        {"help vieuw", "did you mean \"view\"?"},
+        {"pack a.toml --replce", "did you mean \"--replace\"?"},
+        {"convert a.bvh b.glb --tojrate 30", "did you mean \"--to-rate\"?"},
+        {"pack", "mellow pack [OPTIONS] RECIPE"},
+        {"describe a.glb --unit kilometer", "did you mean"},
+        {"describe a.glb --unit centimeterr", "did you mean \"centimetre\"?"},
+    };
+    for (const auto& [wrong, part] : cases) {
+        const ToolRun run = run_tool(wrong);
+        EXPECT_EQ(run.exit, 2) << wrong;
+        EXPECT_THAT(run.out, IsEmpty()) << wrong;
+        EXPECT_THAT(run.err, HasSubstr(part)) << wrong;
+        EXPECT_THAT(run.err, HasSubstr("stop[usage]")) << wrong;
+    }
+    const ToolRun both = run_tool("describe a.glb --unit ell --up Q --rate fast");
+    for (const char* option : {"--unit", "--up", "--rate"})
+        EXPECT_THAT(both.err, HasSubstr(option));
+}
+
+/// With --json a failure is an object with findings on standard output, with the same exit code.
+TEST(UsageTest, FailuresAreJsonWhereJsonIsAskedFor) {
+    const TempFolder folder;
+    write_text(folder / "a.glb", "no scene");
+    write_text(folder / "a.toml", "[source]\nfle = \"x\"\n");
+    const std::string glb = (folder / "a.glb").string(), toml = (folder / "a.toml").string();
+    const std::tuple<std::string, int, const char*> cases[] = {
+        {"pakc", 2, "usage"},
+        {"pack --nothing x", 2, "usage"},
+        {"pack " + toml, 3, "key-unknown"},
+        {"pack none.toml", 3, "file-missing"},
+        {"describe " + glb, 3, "format-unknown"},
+        {"describe --unit ell " + glb, 2, "usage"},
+        {"compare " + glb + " " + glb, 3, "format-unknown"},
+        {"convert " + glb + " x.bvh", 3, "format-unknown"},
+        {"lift " + glb + " " + glb + " --rig none.toml -o x.glb", 3, "file-missing"},
+        {"view nowhere -o x.png", 3, "file-missing"},
+        {"demo " + glb, 4, "output-unwritable"},
+    };
+    for (const auto& [words, exit, code] : cases) {
+        const ToolRun run = run_tool(words + " --json");
+        EXPECT_EQ(run.exit, exit) << words;
+        const json answer = json::parse(run.out, nullptr, false);
+        ASSERT_TRUE(answer.is_object()) << words << run.out;
+        EXPECT_EQ(answer["findings"][0]["code"], code) << words;
+        EXPECT_EQ(answer["findings"][0]["severity"], "stop");
+        EXPECT_EQ(run_tool(words).exit, exit);
+    }
+}
+
+TEST(UsageTest, NamesThatAreNoUtf8DoNotSpoilTheJson) {
+    const json answer =
+        json::parse(run_tool("describe $'b\\xff\\xe9\"d.glb' --json", "").out, nullptr, false);
+    EXPECT_TRUE(answer.is_object() || answer.is_discarded());  // `sh` may not know $'...'
+    const json plain = json::parse(
+        run_tool("describe \"$(printf 'b\\377\\351\\042d.glb')\" --json").out, nullptr, false);
+    ASSERT_TRUE(plain.is_object());
+    EXPECT_EQ(plain["findings"][0]["where"], "b\xEF\xBF\xBD\xEF\xBF\xBD\"d.glb");
+}
+
+TEST(UsageTest, ADeviceThatTakesNothingIsExitFour) {
+    const ToolRun run = run_tool("help >/dev/full; echo $? >&2");
+    EXPECT_THAT(run.err, HasSubstr("No space left"));
+    EXPECT_THAT(run.err, HasSubstr("4\n"));
+}
+
+TEST(CompleteTest, CommandsOptionsAndValues) {
+    EXPECT_THAT(completed("''"), testing::IsSupersetOf(kCommands));
+    EXPECT_THAT(completed("pa"), ElementsAre("pack"));
+    EXPECT_THAT(completed("help li"), ElementsAre("lift"));
+    EXPECT_THAT(completed("pack --re"), ElementsAre("--replace"));
+    EXPECT_THAT(completed("pack --replace --re"), IsEmpty());
+    EXPECT_THAT(completed("describe --unit c"), ElementsAre("centimetre"));
+    EXPECT_THAT(completed("convert --target z"), ElementsAre("z-up-metre", "z-up-centimetre"));
+    EXPECT_THAT(completed("convert --parts ''"), ElementsAre("all", "skin", "motion"));
+    for (const std::string& command : kCommands) {
+        const auto options = completed(command + " -");
+        for (const std::string& option : options_in(run_tool("help " + command).out))
+            EXPECT_THAT(options, testing::Contains(option)) << command;
+    }
+}
+
+TEST(CompleteTest, FilesThatFitAndTheirTimelines) {
+    const TempFolder folder;
+    for (const orchard::File& file : test::tamsin())
+        write_text(folder / file.name, {file.bytes.begin(), file.bytes.end()});
+    write_text(folder / "notes.txt", "x");
+    std::filesystem::create_directory(folder / "captures");
+    const std::string cd = "cd '" + folder.path().string() + "' &&";
+    EXPECT_THAT(completed("describe ''", cd), ElementsAre("captures/", "tamsin.glb"));
+    EXPECT_THAT(completed("pack t", cd), ElementsAre("tamsin.recipe.toml", "tamsin.rig.toml"));
+    EXPECT_THAT(completed("view ''", cd), ElementsAre("captures/"));
+    EXPECT_THAT(completed("convert tamsin.glb out.bvh --timeline ''", cd),
+                ElementsAre("orchard_day"));
+    EXPECT_THAT(completed("convert tamsin.glb out.bvh ''", cd), IsEmpty());
+}
+
+/// The script for bash, as a shell runs it.
+TEST(CompleteTest, BashAsksTheTool) {
+    const std::string script =
+        (std::filesystem::path(MELLOW_SOURCE_DIR) / "cli/completion/mellow.bash").string();
+    const TempFolder folder;
+    write_text(folder / "try.sh",
+               fmt::format(
+                   "compopt() {{ :; }}\n. '{}'\nCOMP_WORDS=('{}' convert --parts s)\nCOMP_CWORD=3\n"
+                   "_mellow\nprintf '%s\\n' \"${{COMPREPLY[@]}}\"\n",
+                   script, MELLOW_TOOL));
+    const ToolRun run = run_tool("--version; bash '" + (folder / "try.sh").string() + "'");
+    EXPECT_THAT(run.out, HasSubstr("skin\n"));
+    EXPECT_THAT(run.err, IsEmpty());
+}
+
+// ---------------------------------------------------------------------------- all mistakes at once
+
+/// A folder with the demo data whose sheets are spoilt.
+class MistakesTest : public testing::Test {
+  protected:
+    MistakesTest() {
+        for (const orchard::File& file : test::tamsin())
+            write_text(folder_ / file.name, {file.bytes.begin(), file.bytes.end()});
+    }
+    void change(const std::string& file, const std::string& from, const std::string& to) {
+        write_text(folder_ / file, test::change(read_text(folder_ / file), from, to));
+    }
+    /// The findings of packing, as code and place without the folder.
+    std::vector<std::string> said() {
+        const ToolRun run =
+            run_tool("pack --json '" + (folder_ / "tamsin.recipe.toml").string() + "'");
+        EXPECT_EQ(run.exit, 3);
+        std::vector<std::string> out;
+        const json answer = json::parse(run.out, nullptr, false);
+        if (!answer.is_object()) return out;
+        for (const json& f : answer["findings"]) {
+            std::string where = f["where"];
+            where = where.substr(where.rfind('/') + 1);
+            out.push_back(fmt::format("{} {}", f["code"].get<std::string>(),
+                                      where.substr(0, where.find(','))));
+        }
+        return out;
+    }
+
+    TempFolder folder_;
+};
+
+TEST_F(MistakesTest, OfTheWordsOfARecipeInItsOrder) {
+    change("tamsin.recipe.toml", "unit = \"centimetre\"", "unti = \"centimetre\"");
+    change("tamsin.recipe.toml", "convention = \"y-up-metre\"", "convention = \"y-up-meter\"");
+    change("tamsin.recipe.toml", "range = [108, 132]", "range = [132, 108.5]");
+    change("tamsin.recipe.toml", "name = \"pick\"", "nmae = \"pick\"");
+    change("tamsin.recipe.toml", "tolerance_mm = 0.05", "tolerance_mm = \"small\"");
+    const std::string text = read_text(folder_ / "tamsin.recipe.toml");
+    const auto line = [&](const std::string& part) {
+        return 1 + std::count(text.begin(),
+                              text.begin() + static_cast<std::ptrdiff_t>(text.find(part)), '\n');
+    };
+    std::vector<std::pair<std::ptrdiff_t, std::string>> expected;
+    for (const auto& [code, part] :
+         {std::pair("key-unknown", "unti"), std::pair("value-bad", "convention"),
+          std::pair("value-bad", "range = [132"), std::pair("key-unknown", "nmae"),
+          std::pair("value-bad", "tolerance_mm")})
+        expected.emplace_back(line(part),
+                              fmt::format("{} tamsin.recipe.toml:{}", code, line(part)));
+    std::sort(expected.begin(), expected.end());
+    std::vector<std::string> words;
+    for (const auto& [at, one] : expected) words.push_back(one);
+    EXPECT_EQ(said(), words);
+}
+
+TEST_F(MistakesTest, OfSheetAndRecipeAgainstTheScene) {
+    change("tamsin.rig.toml", "node = \"chest\"", "node = \"chset\"");
+    change("tamsin.rig.toml", "source = \"hips_ctl\"", "source = \"hips_clt\"");
+    change("tamsin.recipe.toml", "hips = \"hips\"", "hips = \"pelvis\"");
+    change("tamsin.recipe.toml", "range = [144, 240]", "range = [144, 300]");
+    change("tamsin.recipe.toml", "range = [108, 132]", "range = [108, 131]");
+    const std::vector<std::string> found = said();
+    ASSERT_EQ(found.size(), 5U) << testing::PrintToString(found);
+    EXPECT_THAT(found[0], HasSubstr("name-unknown tamsin.rig.toml:"));
+    EXPECT_THAT(found[1], HasSubstr("name-unknown tamsin.rig.toml:"));
+    EXPECT_THAT(found[2], HasSubstr("name-unknown tamsin.recipe.toml:"));
+    EXPECT_THAT(found[3], HasSubstr("range-off-grid tamsin.recipe.toml:"));
+    EXPECT_THAT(found[4], HasSubstr("range-outside tamsin.recipe.toml:"));
+}
+
+TEST_F(MistakesTest, PathsAreShownAsGiven) {
+    change("tamsin.recipe.toml", "loop_form", "lop_form");
+    const std::string path = (folder_ / "tamsin.recipe.toml").string();
+    EXPECT_THAT(run_tool("pack '" + path + "'").err, HasSubstr("] " + path + ":16"));
+    const std::string cd = "cd '" + folder_.path().string() + "' &&";
+    EXPECT_THAT(run_tool("pack tamsin.recipe.toml", cd).err, HasSubstr("] tamsin.recipe.toml:16"));
+}
+
+}  // namespace
+}  // namespace mellow
