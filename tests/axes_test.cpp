@@ -176,7 +176,7 @@ TEST(AxesTest, SkinsBoundInAnotherPoseGoWithTheirJoints) {
 /// Tamsin's recipe with a [joints] table of one line.
 std::string recipe_with(const std::string& line) {
     return change(change(orchard::kTamsinRecipe, "[target]", "[joints]\n" + line + "\n\n[target]"),
-                  "name = \"tamsin\"", "name = \"tamsin\"\npicture = false");
+                  "name = \"tamsin\"", "name = \"tamsin\"\n" + test::kNoPicture);
 }
 
 struct AxesRecipeTest : testing::Test {

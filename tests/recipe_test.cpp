@@ -98,7 +98,7 @@ TEST(RecipeTest, EveryMistakeIsToldWithItsPlace) {
         const char* part;
     };
     const Case cases[] = {
-        {"[source]\nfile", "[source]\nfiel", Code::kKeyMissing, "\"file\""},
+        {"[source]\nfile", "[source]\nfiel", Code::kKeyUnknown, "\"file\""},
         {"file = \"a.glb\"", "file = \"a.glb\"\nstrip_prefx = \"x\"", Code::kKeyUnknown,
          "strip_prefix"},
         {"file = \"a.glb\"", "file = 3", Code::kValueBad, "a.recipe.toml:2"},

@@ -111,7 +111,7 @@ TEST_F(ToolTest, ManyFindingsOfOneKindAreOne) {
     std::string clips;
     for (int i = 0; i < 30; ++i)
         clips += fmt::format("[[clip]]\nname = \"c{}\"\nrange = [{}, {}]\n", i, i, i + 40);
-    change("tamsin.recipe.toml", "[output]", clips + "[output]\npicture = false");
+    change("tamsin.recipe.toml", "[output]", clips + "[output]");
     const ToolRun run = pack();
     EXPECT_EQ(run.exit, 0) << run.err;
     EXPECT_LT(std::count(run.out.begin(), run.out.end(), '\n'), 60);
@@ -121,6 +121,7 @@ TEST_F(ToolTest, ManyFindingsOfOneKindAreOne) {
 }
 
 TEST_F(ToolTest, ADryRunSaysWhatTheRealRunDoes) {
+    change("tamsin.recipe.toml", test::kNoPicture, "");
     const auto files_under = [&] {
         std::set<std::string> files;
         for (const auto& e : std::filesystem::recursive_directory_iterator(folder_.path()))
@@ -265,6 +266,7 @@ TEST_F(ToolTest, PackSpeaksJsonAndQuiet) {
 }
 
 TEST_F(ToolTest, ViewDrawsAPackedCrate) {
+    change("tamsin.recipe.toml", test::kNoPicture, "");
     ASSERT_EQ(pack().exit, 0);
     const ToolRun run = run_tool("view " + path("crates/tamsin") + " -o " + path("sheet.png"));
     EXPECT_EQ(run.exit, 0) << run.err;

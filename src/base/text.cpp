@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <numeric>
+#include <utility>
 
 namespace mellow {
 
@@ -11,17 +12,19 @@ namespace {
 
 constexpr std::size_t kMostNames = 10;
 
-/// How many letters to add, drop or change (Levenshtein 1966).
+/// How many letters to add, drop, change or swap with their neighbour (Damerau 1964, each letter
+/// touched once).
 std::size_t edits(std::string_view from, std::string_view to) {
-    std::vector<std::size_t> row(to.size() + 1);
+    std::vector<std::size_t> before, row(to.size() + 1), last;
     std::iota(row.begin(), row.end(), std::size_t{0});
     for (std::size_t i = 0; i < from.size(); ++i) {
-        std::size_t diagonal = row[0];
+        before = std::exchange(last, row);
         row[0] = i + 1;
         for (std::size_t j = 0; j < to.size(); ++j) {
-            const std::size_t replace = diagonal + (from[i] == to[j] ? 0 : 1);
-            diagonal = row[j + 1];
-            row[j + 1] = std::min({replace, row[j] + 1, row[j + 1] + 1});
+            row[j + 1] =
+                std::min({last[j] + (from[i] == to[j] ? 0 : 1), row[j] + 1, last[j + 1] + 1});
+            if (i > 0 && j > 0 && from[i] == to[j - 1] && from[i - 1] == to[j])
+                row[j + 1] = std::min(row[j + 1], before[j - 1] + 1);
         }
     }
     return row.back();

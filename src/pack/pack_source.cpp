@@ -19,9 +19,25 @@ namespace mellow {
 namespace {
 
 Result<Bytes> load(PackReport& report, const std::string& role, const std::filesystem::path& path) {
-    MELLOW_TRY(Bytes bytes, read_file(path));
+    auto read = read_file(path);
+    if (!read) {
+        Finding failure = read.failure();
+        if (failure.code == Code::kFileMissing)
+            failure.remedy = "check the path; relative paths start at the recipe's folder";
+        return failure;
+    }
+    Bytes bytes = std::move(read).value();
     report.sources.push_back({role, path.filename().string(), bytes.size(), hash_hex(bytes)});
     return bytes;
+}
+
+/// What readers say of the options of the tool, with the keys that a recipe has for them.
+Finding in_recipe_words(Finding finding) {
+    for (const char* key : {"unit", "up", "front", "rate"})
+        for (std::string::size_type at = 0;
+             (at = finding.remedy.find(std::string("--") + key, at)) != std::string::npos;)
+            finding.remedy.erase(at, 2);
+    return finding;
 }
 
 /// A name that can be a file's: what cannot stand in one becomes an underscore.
@@ -58,7 +74,7 @@ Status PackSource::read_scene_file(PackReport& report) {
     scene_ = std::move(read.scene);
     const bool all_said = recipe_->truth.whole();
     for (const Finding& f : read.findings)
-        if (f.code != Code::kAssumed || !all_said) report.findings.push_back(f);
+        if (f.code != Code::kAssumed || !all_said) report.findings.push_back(in_recipe_words(f));
     MELLOW_CHECK(overrule(scene_, recipe_->truth, read.keys_on_frames));
     // What the recipe answers, or packing sees to, needs no saying.
     const std::set<Code> answered{Code::kUnbaked,  Code::kStillTail,   Code::kPrefix,

@@ -120,8 +120,7 @@ class BvhReader {
         if (in_.error) return *in_.error;
         out_.findings.push_back(
             {Code::kAssumed, Severity::kNote, in_.where(), "BVH does not say its unit and axes",
-             "metre, +Y up, +Z front were assumed",
-             "set unit, up and front in the recipe, or --unit, --up and --front"});
+             "metre, +Y up, +Z front were assumed", "--unit, --up and --front say otherwise"});
         return std::move(out_);
     }
 

@@ -23,14 +23,13 @@ struct FileHandle {
 };
 
 Finding unreadable(const std::filesystem::path& path, Code code, std::string found) {
-    return {code,
-            Severity::kStop,
-            path.string(),
-            std::move(found),
-            "a readable file",
-            code == Code::kFileMissing
-                ? "check the path; relative paths start at the recipe's folder"
-                : "check the file's permissions and kind"};
+    return {
+        code,
+        Severity::kStop,
+        path.string(),
+        std::move(found),
+        "a readable file",
+        code == Code::kFileMissing ? "check the path" : "check the file's permissions and kind"};
 }
 
 }  // namespace
