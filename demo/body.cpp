@@ -340,12 +340,12 @@ void add_body(mellow::Scene& scene) {
         {kPrefix + "skin",
          {0.82F, 0.62F, 0.48F, 1},
          mellow::kNone,
-         R"("pbrMetallicRoughness":{"baseColorFactor":[0.82,0.62,0.48,1],"metallicFactor":0,"roughnessFactor":0.7})"});
+         R"({"pbrMetallicRoughness":{"baseColorFactor":[0.82,0.62,0.48,1],"metallicFactor":0,"roughnessFactor":0.7}})"});
     scene.materials.push_back(
         {kPrefix + "cloth",
          {1, 1, 1, 1},
          0,
-         R"("pbrMetallicRoughness":{"baseColorTexture":{"index":0},"metallicFactor":0,"roughnessFactor":0.95},"extras":{"weave":"linen"})"});
+         R"({"pbrMetallicRoughness":{"baseColorTexture":{"index":0},"metallicFactor":0,"roughnessFactor":0.95},"extras":{"weave":"linen"}})"});
     mellow::Primitive skin = body(scene);
     skin.targets.push_back(
         morph(skin, [](Vec3 p) {  // smile: the corners of the mouth go out and up

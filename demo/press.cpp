@@ -76,9 +76,9 @@ class Press {
             material.name = kNames[p];
             const Float3& c = kColors[p];
             material.base_color = {c[0], c[1], c[2], 1};
-            material.json = "\"pbrMetallicRoughness\":{\"baseColorFactor\":[" +
+            material.json = "{\"pbrMetallicRoughness\":{\"baseColorFactor\":[" +
                             std::to_string(c[0]) + "," + std::to_string(c[1]) + "," +
-                            std::to_string(c[2]) + ",1],\"metallicFactor\":0}";
+                            std::to_string(c[2]) + ",1],\"metallicFactor\":0}}";
             scene_.materials.push_back(std::move(material));
         }
         scene_.timelines.emplace_back();

@@ -21,12 +21,15 @@ mellow() { "$mellow" "$@"; }
 mellow demo orchard --data-only --quiet
 cd orchard
 shot describe mellow describe tamsin.glb
+shot help mellow help
 shot pack mellow pack tamsin.recipe.toml
+shot dry-run mellow pack tamsin.recipe.toml --dry-run --replace
 mellow convert crates/tamsin/clips/pick.glb pick.bvh --quiet
 shot convert mellow convert crates/tamsin/clips/pick.glb pick.dae --order ZXY --order head=YXZ --target z-up-centimetre
 shot compare mellow compare crates/tamsin/clips/pick.glb pick.bvh
 cp crates/tamsin/sheet.png "$out/sheet.png"
 mellow pack press.recipe.toml --quiet
 cp crates/press/sheet.png "$out/press.png"
+shot folder mellow describe .
 shot rig mellow describe press.glb --rig press.rig.toml
 shot lift mellow lift crates/tamsin/clips/walk.glb tamsin.glb --rig tamsin.rig.toml -o again.glb --unit centimetre --up +Z --front -Y

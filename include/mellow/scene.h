@@ -104,7 +104,7 @@ struct Material {
     std::string name;
     Float4 base_color{1, 1, 1, 1};
     int base_image = kNone;
-    RawJson json;  ///< the members of the material but its name, written back as they were
+    RawJson json;  ///< the material as a glTF object without its name, written back as it was
 };
 
 enum class Path { kTranslation, kRotation, kScale, kWeights };

@@ -65,17 +65,4 @@ std::string suggest(std::string_view wanted, const std::vector<std::string>& nam
     return "one of: " + name_list(sorted);
 }
 
-std::string json_quoted(std::string_view text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        if (c == '"' || c == '\\')
-            out.append({'\\', c});
-        else if (static_cast<unsigned char>(c) < 0x20)
-            out += fmt::format("\\u{:04x}", static_cast<int>(c));
-        else
-            out.push_back(c);
-    }
-    return out + "\"";
-}
-
 }  // namespace mellow

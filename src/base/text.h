@@ -1,4 +1,4 @@
-// Small help with texts: names in messages, JSON strings.
+// Small help with texts: names in messages.
 #pragma once
 
 #include <string>
@@ -16,8 +16,5 @@ std::string name_list(const std::vector<std::string>& names);
 
 /// `did you mean "x"?` for the nearest name, or `one of: a, b, c and 17 more`, the nearest first.
 std::string suggest(std::string_view wanted, const std::vector<std::string>& names);
-
-/// `text` in quotes, escaped as JSON wants it (RFC 8259, section 7).
-std::string json_quoted(std::string_view text);
 
 }  // namespace mellow

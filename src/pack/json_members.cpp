@@ -37,6 +37,7 @@ JsonMembers::JsonMembers(const Bytes& text)
     : document_(std::make_shared<Document>()), place_(std::make_unique<Place>()) {
     const auto* from = reinterpret_cast<const char*>(text.data());
     place_->there =
+        !text.empty() &&
         document_->parser.parse(from, text.size()).get(place_->object) == simdjson::SUCCESS;
     if (!place_->there) document_->error = "no JSON object";
 }

@@ -95,11 +95,11 @@ Findings drop_textures(Scene& scene) {
         material.base_image = kNone;
         dom::parser parser;
         dom::object whole;
-        if (parser.parse("{" + material.json + "}").get(whole) != simdjson::SUCCESS) continue;
+        if (material.json.empty() || parser.parse(material.json).get(whole) != simdjson::SUCCESS)
+            continue;
         JsonWriter json;
         write_without_textures(whole, json);
-        const std::string& text = json.text();
-        material.json = text.substr(1, text.size() - 2);
+        material.json = json.take_text();
     }
     scene.images.clear();
     scene.textures.clear();

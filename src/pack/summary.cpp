@@ -34,7 +34,9 @@ std::string clip_line(const PackedClip& packed, std::size_t width) {
 /// What of a place tells it from others of the same file: `clip "walk"`.
 std::string place_in_file(const std::string& where) {
     const auto comma = where.find(", ");
-    return comma == std::string::npos ? where : where.substr(comma + 2);
+    if (comma == std::string::npos) return where;
+    const std::string place = where.substr(comma + 2);
+    return place.substr(0, place.find(", "));
 }
 
 std::string group_text(const std::vector<const Finding*>& group) {

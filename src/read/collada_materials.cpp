@@ -51,9 +51,8 @@ class MaterialReader {
         }
         const Float4& c = material.base_color;
         material.json = fmt::format(
-            R"("pbrMetallicRoughness":{{"baseColorFactor":[{},{},{},{}]{},"metallicFactor":0,"roughnessFactor":1}})",
-            c[0], c[1], c[2], c[3], texture);
-        if (c[3] < 1) material.json += R"(,"alphaMode":"BLEND")";
+            R"({{"pbrMetallicRoughness":{{"baseColorFactor":[{},{},{},{}]{},"metallicFactor":0,"roughnessFactor":1}}{}}})",
+            c[0], c[1], c[2], c[3], texture, c[3] < 1 ? R"(,"alphaMode":"BLEND")" : "");
         build_.materials[xml.internal_object()] = static_cast<int>(build_.scene.materials.size());
         build_.scene.materials.push_back(std::move(material));
     }

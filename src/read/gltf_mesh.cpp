@@ -3,7 +3,7 @@
 #include <cmath>
 #include <cstring>
 
-#include "base/text.h"
+#include "base/json_writer.h"
 #include "read/gltf_document.h"
 #include "read/influences.h"
 
@@ -232,10 +232,11 @@ void read_gltf_materials(GltfDocument& doc, Scene& scene) {
         const std::string path = fmt::format("materials[{}]", m);
         Material material;
         material.name = doc.text(materials[m], "name", path);
+        JsonWriter rest;
+        rest.begin_object();
         for (const auto [key, value] : materials[m])
-            if (key != "name")
-                material.json += fmt::format("{}{}:{}", material.json.empty() ? "" : ",",
-                                             json_quoted(key), simdjson::minify(value));
+            if (key != "name") rest.raw_member(key, simdjson::minify(value));
+        material.json = rest.end_object().take_text();
         if (const auto pbr = doc.object(materials[m], "pbrMetallicRoughness", path)) {
             const auto color = doc.numbers(*pbr, "baseColorFactor", path);
             for (std::size_t c = 0; c < 4 && color.size() == 4; ++c)

@@ -1,7 +1,7 @@
 // Animations of a glTF file (glTF 2.0, 3.11 and appendix C).
 #include <utility>
 
-#include "base/text.h"
+#include "base/json_writer.h"
 #include "read/gltf_document.h"
 
 namespace mellow {
@@ -132,12 +132,13 @@ void read_extras(GltfDocument& doc, JsonObject animation, const std::vector<Json
     const auto has = [&](const char* key) { return !animation["extras"][key].get(probe); };
     if (!has("morph_weights") && !has("scalars")) return;
     const auto extras = doc.object(animation, "extras", base);
-    timeline.extras.clear();  // the rest of the extras, so that writing does not repeat these
+    JsonWriter rest;  // the rest of the extras, so that writing does not repeat these
+    rest.begin_object();
     for (const auto [key, value] : *extras)
         if (key != "morph_weights" && key != "scalars")
-            timeline.extras += fmt::format("{}{}:{}", timeline.extras.empty() ? "{" : ",",
-                                           json_quoted(key), simdjson::minify(value));
-    if (!timeline.extras.empty()) timeline.extras += "}";
+            rest.raw_member(key, simdjson::minify(value));
+    rest.end_object();
+    timeline.extras = rest.text() == "{}" ? RawJson() : rest.take_text();
     const auto list = doc.objects(*extras, "morph_weights", base + ".extras");
     for (std::size_t i = 0; i < list.size() && !doc.failed(); ++i) {
         const std::string path = fmt::format("{}.extras.morph_weights[{}]", base, i);

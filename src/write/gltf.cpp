@@ -213,7 +213,7 @@ class GltfWriter {
 
     void material(const Material& m) {
         json_.begin_object().text_member("name", m.name);
-        (void)json_.members_of("{" + m.json + "}");
+        if (!m.json.empty()) (void)json_.members_of(m.json);
         json_.end_object();
     }
 
