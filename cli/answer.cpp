@@ -3,6 +3,8 @@
 #include <fmt/core.h>
 
 #include <cstdio>
+#include <filesystem>
+#include <system_error>
 
 namespace mellow::cli {
 namespace {
@@ -24,6 +26,19 @@ bool finish_output() { return std::fflush(stdout) == 0 && std::ferror(stdout) ==
 
 void print_findings(const Findings& findings) {
     for (const Finding& finding : findings) fmt::print(stderr, "{}\n", to_text(finding));
+}
+
+Findings seen_from_here(Findings findings, const std::string& given) {
+    const std::filesystem::path folder = std::filesystem::path(given).parent_path();
+    if (folder.empty()) return findings;
+    for (Finding& f : findings) {
+        const std::string file = f.where.substr(0, f.where.find_first_of(":,"));
+        std::error_code error;
+        if (!file.empty() && file.find('/') == file.npos &&
+            std::filesystem::is_regular_file(folder / file, error))
+            f.where = (folder / f.where).string();
+    }
+    return findings;
 }
 
 int fail(const Common& common, const Findings& findings) {

@@ -143,7 +143,7 @@ int describe(const DescribeRequest& request) {
     std::optional<RigSheet> sheet;
     if (!request.rig.empty()) {
         auto read = read_rig_sheet(request.rig);
-        if (!read) return fail(request, read.failures());
+        if (!read) return fail(request, seen_from_here(read.failures(), request.rig));
         sheet = std::move(read).value();
     }
     auto files = expanded(request.files);

@@ -81,7 +81,7 @@ int lift(const LiftRequest& request) {
     options.onto = *onto;
     options.name = request.name;
     auto sheet = read_rig_sheet(request.rig);
-    if (!sheet) return fail(request, sheet.failures());
+    if (!sheet) return fail(request, seen_from_here(sheet.failures(), request.rig));
     int exit = kDone;
     auto scene = read_as(request, request.scene, request.truth, exit);
     if (!scene) return exit;

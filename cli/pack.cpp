@@ -10,18 +10,6 @@
 namespace mellow::cli {
 namespace {
 
-/// Findings of a recipe name files as seen from its folder; people see them from where they are.
-Findings seen_from_here(Findings findings, const std::string& recipe) {
-    const std::filesystem::path given(recipe);
-    const std::string folder = given.parent_path().string();
-    for (Finding& f : findings) {
-        const std::string file = f.where.substr(0, f.where.find_first_of(":,"));
-        const bool bare = file.find('/') == file.npos && file.ends_with(".toml");
-        if (!folder.empty() && bare) f.where = folder + "/" + f.where;
-    }
-    return findings;
-}
-
 std::string plan_text(const PackPlan& plan) {
     std::size_t width = 4;
     for (const PlannedClip& c : plan.clips) width = std::max(width, c.name.size());

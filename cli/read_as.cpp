@@ -33,7 +33,10 @@ Result<TrueConvention> parse(const TypedConvention& typed) {
 
 Result<ReadResult> read_typed(const std::string& file, const TypedConvention& typed) {
     MELLOW_TRY(const TrueConvention truth, parse(typed));
-    MELLOW_TRY(ReadResult read, read_scene(file));
+    auto parsed = read_scene(file);
+    if (!parsed) return seen_from_here(parsed.failures(), file);
+    ReadResult read = std::move(parsed).value();
+    read.findings = seen_from_here(std::move(read.findings), file);
     if (Status status = overrule(read.scene, truth, read.keys_on_frames); !status) {
         Finding failure = status.failure();
         failure.code = Code::kUsage;

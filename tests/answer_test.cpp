@@ -283,6 +283,10 @@ TEST_F(MistakesTest, PathsAreShownAsGiven) {
     EXPECT_THAT(run_tool("pack '" + path + "'").err, HasSubstr("] " + path + ":16"));
     const std::string cd = "cd '" + folder_.path().string() + "' &&";
     EXPECT_THAT(run_tool("pack tamsin.recipe.toml", cd).err, HasSubstr("] tamsin.recipe.toml:16"));
+    write_text(folder_ / "a.bvh", "HIERARCHY\nROOT");
+    const std::string bvh = (folder_ / "a.bvh").string();
+    EXPECT_THAT(run_tool("describe '" + bvh + "'").err, HasSubstr("] " + bvh));
+    EXPECT_THAT(run_tool("describe a.bvh", cd).err, HasSubstr("] a.bvh"));
 }
 
 }  // namespace
