@@ -24,9 +24,20 @@ build() {
   if [ -t 1 ]; then
     cmake --build "$@"
   else
-    cmake --build "$@" | awk '
-      /^\[[0-9]+\/[0-9]+\]/ { last = $0; if (n++ % 10 == 0) { print; fflush(); last = "" } next }
-      { if (last != "") print last; last = ""; print; fflush() }
-      END { if (last != "") print last }'
+    cmake --build "$@" | {
+      local line last="" count=0
+      while IFS= read -r line; do
+        case $line in
+          \[[0-9]*/[0-9]*\]*)
+            last=$line
+            ((count++ % 10)) || { echo "$line"; last=""; } ;;
+          *)
+            [ -z "$last" ] || echo "$last"
+            last=""
+            echo "$line" ;;
+        esac
+      done
+      [ -z "$last" ] || echo "$last"
+    }
   fi
 }
