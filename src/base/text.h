@@ -7,8 +7,8 @@
 
 namespace mellow {
 
-/// Of `names`, the only one that begins with `wanted`, or the one with the fewest edits to it; empty
-/// when none is near.
+/// Of `names`, the only one that begins with `wanted`, or the one with the fewest edits to it;
+/// empty when none is near.
 std::string nearest_name(std::string_view wanted, const std::vector<std::string>& names);
 
 /// The names in a row, ten at most: "a, b, c and 17 more".
