@@ -25,16 +25,16 @@ make_root() {
   if [ $# -gt 0 ]; then cp -a "$1" "$root"; else debootstrap --variant=minbase bookworm "$root" >"$work/log" 2>&1 || { tail "$work/log"; exit 1; }; fi
   cp /etc/apt/apt.conf.d/* "$root/etc/apt/apt.conf.d/" 2>/dev/null || true
   mount -t proc proc "$root/proc"
-  cp build/package/*.deb "$root/tmp/"
-  cp -r tests/consumer "$root/tmp/consumer"
+  cp build/package/*.deb "$root/srv/"
+  cp -r tests/consumer "$root/srv/consumer"
 }
 
 inside() { chroot "$root" env DEBIAN_FRONTEND=noninteractive PATH=/usr/sbin:/usr/bin:/sbin:/bin HOME=/root bash -ec "$1"; }
 
 try_tool() {
-  inside 'apt-get update -qq && apt-get install -y -qq --no-install-recommends /tmp/mellow-crate_*.deb >/dev/null 2>&1
+  inside 'apt-get update -qq && apt-get install -y -qq --no-install-recommends /srv/mellow-crate_*.deb >/dev/null 2>&1
     mellow --version
-    mellow demo /tmp/orchard | grep -E "PASSED|FAILED"
+    mellow demo /srv/orchard | grep -E "PASSED|FAILED"
     for page in man1/mellow.1 man1/mellow-pack.1 man5/mellow-recipe.5 man5/mellow-rig-sheet.5 man7/mellow-findings.7; do
       test -s "/usr/share/man/$page" || test -s "/usr/share/man/$page.gz"; done
     test -s /usr/share/zsh/vendor-completions/_mellow; test -s /usr/share/fish/vendor_completions.d/mellow.fish
@@ -44,12 +44,12 @@ try_tool() {
 }
 
 try_development() {
-  inside 'apt-get install -y -qq --no-install-recommends g++ cmake ninja-build /tmp/libmellow-crate-dev_*.deb >/dev/null 2>&1
-    cmake -G Ninja -DCONSUMER_COMPONENTS=core -S /tmp/consumer -B /tmp/core >/dev/null && cmake --build /tmp/core >/dev/null && /tmp/core/consumer
+  inside 'apt-get install -y -qq --no-install-recommends g++ cmake ninja-build /srv/libmellow-crate-dev_*.deb >/dev/null 2>&1
+    cmake -G Ninja -DCONSUMER_COMPONENTS=core -S /srv/consumer -B /srv/core >/dev/null && cmake --build /srv/core >/dev/null && /srv/core/consumer
     echo "find_package(MellowCrate COMPONENTS core) works with what the package depends on"
     apt-get install -y -qq --no-install-recommends pkg-config libsimdjson-dev libmeshoptimizer-dev libpugixml-dev libcairo2-dev libxxhash-dev >/dev/null 2>&1
-    cmake -G Ninja -S /tmp/consumer -B /tmp/io >/dev/null && cmake --build /tmp/io >/dev/null && /tmp/io/consumer
-    g++ -std=c++20 /tmp/consumer/main.cpp -o /tmp/by_pc $(pkg-config --cflags --libs mellow-crate) && /tmp/by_pc
+    cmake -G Ninja -S /srv/consumer -B /srv/io >/dev/null && cmake --build /srv/io >/dev/null && /srv/io/consumer
+    g++ -std=c++20 /srv/consumer/main.cpp -o /srv/by_pc $(pkg-config --cflags --libs mellow-crate) && /srv/by_pc
     echo "find_package(MellowCrate) and pkg-config work with what it recommends"'
 }
 
