@@ -1,9 +1,12 @@
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <filesystem>
 #include <set>
+#include <span>
 
+#include "mellow/parallel.h"
 #include "stock_print.h"
 
 namespace mellow::cli {
@@ -75,10 +78,19 @@ class Describer {
 
     int run(const std::optional<RigSheet>& sheet) {
         if (several() && request_.json) json_.begin_object().key("files").begin_array();
-        for (const std::string& file : files_) {
-            const int exit = is_crate(file) ? one_crate(file) : one_file(file, sheet);
-            worst_ = std::max(worst_, exit);
-            if (exit == kUsage) return exit;  // the same for all of them
+        for (std::size_t first = 0; first < files_.size(); first += kAtOnce) {
+            const std::span files{&files_[first], std::min(kAtOnce, files_.size() - first)};
+            show_progress(first);
+            std::vector<std::optional<Result<FileStock>>> stocks(files.size());
+            parallel_for(files.size(), [&](std::size_t i) {
+                if (!is_crate(files[i])) stocks[i] = stock_of(request_, files[i], sheet);
+            });
+            clear_progress();
+            for (std::size_t i = 0; i < files.size(); ++i) {
+                const int exit = stocks[i] ? one_file(files[i], *stocks[i]) : one_crate(files[i]);
+                worst_ = std::max(worst_, exit);
+                if (exit == kUsage) return exit;  // the same for all of them
+            }
         }
         if (several() && request_.json) {
             json_.end_array();
@@ -92,6 +104,16 @@ class Describer {
     }
 
   private:
+    /// Files whose contents are in memory at the same time.
+    static constexpr std::size_t kAtOnce = 16;
+
+    void show_progress(std::size_t done) const {
+        if (on_terminal_) fmt::print(stderr, "\r\033[K{} of {} files", done, files_.size());
+    }
+    void clear_progress() const {
+        if (on_terminal_) fmt::print(stderr, "\r\033[K");
+    }
+
     bool several() const { return files_.size() > 1; }
     bool in_full() const { return !several() || request_.verbose; }
 
@@ -120,8 +142,7 @@ class Describer {
         return kDone;
     }
 
-    int one_file(const std::string& file, const std::optional<RigSheet>& sheet) {
-        const auto stock = stock_of(request_, file, sheet);
+    int one_file(const std::string& file, const Result<FileStock>& stock) {
         if (!stock) return failed(file, stock.failures());
         table_.add(stock.value());
         if (request_.json) write_stock(json_, stock.value());
@@ -133,6 +154,7 @@ class Describer {
     std::vector<std::string> files_;
     StockTable table_;
     JsonWriter json_{JsonWriter::Form::kIndented, print_out};
+    const bool on_terminal_ = several() && !request_.quiet && isatty(STDERR_FILENO) != 0;
     int worst_ = kDone;
     bool printed_ = false;
 };

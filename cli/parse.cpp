@@ -30,11 +30,33 @@ std::string unknown_option(const CLI::App& app) {
     return "";
 }
 
+/// The first word that gives a value to an option that takes none.
+std::string flag_with_value(const Command& command, const std::vector<std::string>& arguments) {
+    for (const std::string& word : arguments) {
+        const std::size_t sign = word.find('=');
+        if (word == "--") break;
+        if (sign == word.npos) continue;
+        for (const Option& option : command.options)
+            if (option.is_flag() && !option.is_argument())
+                for (const std::string& spelling : option.spellings())
+                    if (word.substr(0, sign) == spelling) return word;
+    }
+    return "";
+}
+
 }  // namespace
 
 std::optional<Finding> parse(const Command& command, const std::vector<std::string>& arguments) {
     CLI::App app;
     app.set_help_flag();
+    const std::string where = "mellow " + command.name, help = "mellow help " + command.name;
+    if (const std::string word = flag_with_value(command, arguments); !word.empty())
+        return Finding{Code::kUsage,
+                       Severity::kStop,
+                       where,
+                       fmt::format("a value for an option that takes none: \"{}\"", word),
+                       fmt::format("\"{}\"", word.substr(0, word.find('='))),
+                       help};
     std::vector<std::string> spellings;
     for (const Option& option : command.options) {
         add(app, option);
@@ -45,8 +67,7 @@ std::optional<Finding> parse(const Command& command, const std::vector<std::stri
         app.parse(std::vector<std::string>(arguments.rbegin(), arguments.rend()));
         return {};
     } catch (const CLI::ParseError& error) {
-        Finding finding{Code::kUsage, Severity::kStop, "mellow " + command.name,
-                        error.what(), usage(command),  "mellow help " + command.name};
+        Finding finding{Code::kUsage, Severity::kStop, where, error.what(), usage(command), help};
         if (const std::string unknown = unknown_option(app); !unknown.empty()) {
             finding.found = fmt::format("no option \"{}\"", unknown);
             if (const std::string near = nearest_name(unknown, spellings); !near.empty())

@@ -114,6 +114,16 @@ TEST(UsageTest, TheNearestCommandAndOptionAreNamed) {
 }
 
 /// With --json a failure is an object with findings on standard output, with the same exit code.
+TEST(UsageTest, FlagsTakeNoValue) {
+    TempFolder folder;
+    for (const char* words : {"pack --dry-run=no x.toml", "demo --data-only=0 x"}) {
+        const ToolRun run = run_tool(words, "cd " + folder.path().string() + " &&");
+        EXPECT_EQ(run.exit, 2) << words;
+        EXPECT_THAT(run.err, HasSubstr("takes none")) << words;
+    }
+    EXPECT_THAT(folder.names(), IsEmpty());
+}
+
 TEST(UsageTest, FailuresAreJsonWhereJsonIsAskedFor) {
     const TempFolder folder;
     write_text(folder / "a.glb", "no scene");

@@ -8,6 +8,7 @@
 #include <numbers>
 
 #include "mellow/bake.h"
+#include "mellow/bake_file.h"
 #include "mellow/parallel.h"
 #include "mellow/rig.h"
 #include "orchard.h"
@@ -265,6 +266,41 @@ TEST(TamsinBakeTest, BakingABakedSceneGivesTheSameSamples) {
     for (std::size_t j = 0; j < first.joints.size(); ++j)
         for (std::size_t i = 0; i < first.joints[j].rotation.size(); ++i)
             EXPECT_NEAR(second.joints[j].rotation[i], first.joints[j].rotation[i], 3e-7);
+}
+
+TEST(BakeFileTest, AFileInOneCall) {
+    // Ten frames a second: the hips go 10 cm a frame, the knee turns 30 degrees about X.
+    test::TempFolder folder;
+    const std::filesystem::path file = folder / "knee.bvh";
+    test::write_text(
+        file,
+        "HIERARCHY\nROOT hip\n{\n OFFSET 0 0 0\n CHANNELS 6 Xposition Yposition Zposition "
+        "Zrotation Xrotation Yrotation\n JOINT knee\n {\n  OFFSET 0 -40 0\n  CHANNELS 1 "
+        "Xrotation\n  End Site\n  {\n   OFFSET 0 -40 0\n  }\n }\n}\nMOTION\nFrames: "
+        "4\nFrame Time: 0.1\n0 90 0 0 0 0 0\n0 90 10 0 0 0 30\n0 90 20 0 0 0 60\n"
+        "0 90 30 0 0 0 90\n");
+    BakeFileOptions options;
+    options.truth.metres_per_unit = 0.01;
+    options.first = 1, options.last = 3;
+    options.rate = FrameRate{20, 1};
+    const auto baked = bake_file(file, options);
+    ASSERT_THAT(baked, IsOk());
+    const Clip& clip = baked.value().clip;
+    const auto hip = static_cast<std::size_t>(baked.value().skeleton.find("hip"));
+    const auto knee = static_cast<std::size_t>(baked.value().skeleton.find("knee"));
+    ASSERT_EQ(clip.samples, 5);
+    EXPECT_EQ(baked.value().scene.rate, (FrameRate{10, 1}));
+    for (int k = 0; k < 5; ++k) {
+        EXPECT_NEAR(local_at(clip.joints[hip], k).t.z, 0.1 + 0.05 * k, 1e-6);
+        EXPECT_NEAR(local_at(clip.joints[hip], k).t.y, 0.9, 1e-6);
+        const double half = (30 + 15 * k) / 2.0 * std::numbers::pi / 180;
+        EXPECT_NEAR(local_at(clip.joints[knee], k).r.x, std::sin(half), 1e-6) << k;
+        EXPECT_NEAR(local_at(clip.joints[knee], k).t.y, -0.4, 1e-6);
+    }
+    options.timeline = "walk";
+    EXPECT_THAT(bake_file(file, options), FailsWith(Code::kNameUnknown, "walk"));
+    EXPECT_THAT(bake_file(folder / "none.bvh", {}), FailsWith(Code::kFileMissing, "none.bvh"));
+    EXPECT_THAT(folder.names(), testing::ElementsAre("knee.bvh"));
 }
 
 }  // namespace
