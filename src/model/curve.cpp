@@ -65,7 +65,7 @@ void sample_from(const Number* values, const Curve& curve, bool rotation,
                 for (std::size_t i = 0; i < width; ++i)
                     out[i] = hermite(d(a[i]), d(out_tangent[i]), d(b[i]), d(in_tangent[i]), u, dt);
             } else if (rotation) {
-                save(slerp(load_at(a), load_at(b), u), out);
+                save(slerp(normalized(load_at(a)), normalized(load_at(b)), u), out);
             } else {
                 for (std::size_t i = 0; i < width; ++i) out[i] = d(a[i]) + u * (d(b[i]) - d(a[i]));
             }

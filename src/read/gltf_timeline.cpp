@@ -1,7 +1,11 @@
 // Animations of a glTF file (glTF 2.0, 3.11 and appendix C).
+#include <algorithm>
+#include <cmath>
 #include <utility>
 
 #include "base/json_writer.h"
+#include "mellow/parallel.h"
+#include "mellow/quat.h"
 #include "read/gltf_document.h"
 
 namespace mellow {
@@ -124,6 +128,72 @@ void read_channel(GltfDocument& doc, JsonObject json, const std::vector<JsonObje
     if (!doc.failed()) timeline.channels.push_back(std::move(channel));
 }
 
+/// Keys of a rotation as unit quaternions, as the specification asks (glTF 2.0, 3.11): rounding to
+/// bytes and shorts leaves them up to one part in a hundred long or short, and slerp() of such keys
+/// turns wrongly between them. Splines keep what they say: they are made unit once evaluated.
+struct UnitKeys {
+    double worst = 0;     ///< largest |length - 1|
+    double length = 1;    ///< there
+    std::size_t key = 0;  ///< of the worst
+};
+
+template <class Number>
+UnitKeys measure_keys(std::span<const Number> values, std::size_t stride, std::size_t first) {
+    UnitKeys out;
+    for (std::size_t i = first, k = 0; i + 4 <= values.size(); i += stride, ++k) {
+        double square = 0;
+        for (std::size_t c = i; c < i + 4; ++c)
+            square += static_cast<double>(values[c]) * static_cast<double>(values[c]);
+        if (const double off = std::abs(std::sqrt(square) - 1); off > out.worst)
+            out = {off, std::sqrt(square), k};
+    }
+    return out;
+}
+
+UnitKeys make_unit(Curve& curve) {
+    const bool cubic = curve.interpolation == Interpolation::kCubicSpline;
+    const std::size_t stride = cubic ? 12 : 4, first = cubic ? 4 : 0;
+    const auto singles = curve.values.singles();
+    const UnitKeys found = singles.empty() ? measure_keys(curve.values.doubles(), stride, first)
+                                           : measure_keys(singles, stride, first);
+    constexpr double kSinglePrecision = 1e-6;
+    if (cubic || found.worst <= kSinglePrecision) return found;
+    std::vector<double>& values = curve.values.edit();
+    for (std::size_t i = 0; i + 4 <= values.size(); i += 4) {
+        const Quat q = normalized(Quat{values[i], values[i + 1], values[i + 2], values[i + 3]});
+        values[i] = q.x, values[i + 1] = q.y, values[i + 2] = q.z, values[i + 3] = q.w;
+    }
+    return found;
+}
+
+void make_rotations_unit(GltfDocument& doc, std::size_t animation, Timeline& timeline) {
+    std::vector<UnitKeys> found(timeline.channels.size());
+    constexpr std::size_t kRun = 256;
+    parallel_for((found.size() + kRun - 1) / kRun, [&](std::size_t run) {
+        for (std::size_t c = run * kRun; c < std::min(found.size(), (run + 1) * kRun); ++c)
+            if (timeline.channels[c].path == Path::kRotation)
+                found[c] = make_unit(timeline.channels[c].curve);
+    });
+    constexpr double kSaid = 0.01, kUseless = 0.9;
+    std::size_t off = 0, worst = 0;
+    for (std::size_t c = 0; c < found.size(); ++c) {
+        off += found[c].worst > kSaid ? 1 : 0;
+        if (found[c].worst > found[worst].worst) worst = c;
+    }
+    if (off == 0) return;
+    const std::string path = fmt::format("animations[{}]", animation);
+    const std::string key = fmt::format("key {} of node {} has length {:.3g}", found[worst].key,
+                                        timeline.channels[worst].node, found[worst].length);
+    if (found[worst].worst > kUseless)
+        return doc.fail(Code::kNumberBad, path, "rotations that are none: " + key,
+                        "unit quaternions");
+    doc.note(
+        {Code::kNumberBad, Severity::kWarning, doc.where(path),
+         fmt::format("{} rotation channels with keys that are not of unit length; {}", off, key),
+         "unit quaternions within 1 %",
+         "they were made unit; write the file again if it turns wrongly"});
+}
+
 /// Morph weights of meshes in another file, and scalar channels, kept in the extras
 /// (docs/crate.md).
 void read_extras(GltfDocument& doc, JsonObject animation, const std::vector<JsonObject>& samplers,
@@ -201,6 +271,7 @@ void read_gltf_timelines(GltfDocument& doc, Scene& scene) {
                          fmt::format("two channels for the {} of node {}", name(channel.path),
                                      channel.node),
                          "one channel each");
+        if (!doc.failed()) make_rotations_unit(doc, a, timeline);
         if (timeline.channels.empty() && timeline.morphs.empty() && timeline.scalars.empty())
             doc.note({Code::kLeftOut, Severity::kWarning, doc.where(path),
                       "an animation that moves nothing here", "channels for nodes of this file",

@@ -39,8 +39,7 @@ MELLOW_KERNEL void up_kernel(const BoundAim& r, const AimRows& rows, double* ups
     }
 }
 
-MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const double* ups,
-                              const double* weights) {
+MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const double* ups) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
         const Affine parent = load_affine(rows.parent, f);
@@ -71,10 +70,10 @@ MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const doub
         const Quat world = quat_from_columns(u, v, cross(u, v)) * r.frame;
         const Quat wanted = nearest(conjugate(above) * world, keyed);
         // A short way says nothing: the node keeps its turn.
-        const double w = far > 1e-9 ? weights[f] : 0.0;
-        const Quat mixed{keyed.x + w * (wanted.x - keyed.x), keyed.y + w * (wanted.y - keyed.y),
-                         keyed.z + w * (wanted.z - keyed.z), keyed.w + w * (wanted.w - keyed.w)};
-        store4(rows.local + 3 * kF, f, normalized(mixed));
+        const bool says = far > 1e-9;
+        store4(rows.local + 3 * kF, f,
+               {says ? wanted.x : keyed.x, says ? wanted.y : keyed.y, says ? wanted.z : keyed.z,
+                says ? wanted.w : keyed.w});
     }
 }
 
@@ -153,7 +152,11 @@ void run(const BoundAim& rule, PoseTile& tile) {
         tile.channel(rule.node, PoseTile::kLocal)};
     alignas(64) double ups[3 * kF];
     up_kernel(rule, rows, ups);
-    aim_kernel(rule, rows, ups, weight_lanes(tile, rule.weight));
+    if (rule.weight == kNone) return aim_kernel(rule, rows, ups);
+    alignas(64) double keyed[4 * kF];
+    std::copy_n(rows.local + 3 * kF, 4 * kF, keyed);
+    aim_kernel(rule, rows, ups);
+    mix_turns(keyed, weights_of(tile, rule.weight), rows.local + 3 * kF);
 }
 
 }  // namespace mellow

@@ -241,8 +241,9 @@ Result<BoundChain> bind(const ChainRule& rule, Binder& binder) {
 }
 
 void run(const BoundChain& rule, PoseTile& tile) {
+    const Weights weights = weights_of(tile, rule.weight);
     for (int f = 0; f < kF; ++f) {
-        const double w = std::clamp(weight_lanes(tile, rule.weight)[f], 0.0, 1.0);
+        const double w = weights[f];
         if (w == 0) continue;
         Links links = load_links(rule, tile, f);
         int end = rule.goal;

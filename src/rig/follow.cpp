@@ -108,7 +108,7 @@ Mixed mix_sources(const BoundFollow& rule, const PoseTile& tile, int f) {
     double total = 0;
     TurnMean turns;
     for (const BoundFollow::Source& from : rule.sources) {
-        const double w = std::max(0.0, weight_lanes(tile, from.weight)[f]);
+        const double w = from.weight == kNone ? 1 : std::max(0.0, tile.scalar(from.weight)[f]);
         if (w == 0) continue;
         const Affine s = load_affine(tile.channel(from.node, PoseTile::kWorld), f);
         mixed.place = mixed.place + w * apply(s, from.position);
@@ -127,9 +127,9 @@ Mixed mix_sources(const BoundFollow& rule, const PoseTile& tile, int f) {
 /// Several sources, masks or a weight: frame by frame.
 void follow_mixed(const BoundFollow& rule, PoseTile& tile) {
     double* local = tile.channel(rule.node, PoseTile::kLocal);
-    const double* weights = weight_lanes(tile, rule.weight);
+    const Weights weights = weights_of(tile, rule.weight);
     for (int f = 0; f < kF; ++f) {
-        const double weight = std::clamp(weights[f], 0.0, 1.0);
+        const double weight = weights[f];
         const Mixed mixed = mix_sources(rule, tile, f);
         if (!mixed.any || weight == 0) continue;
         const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);

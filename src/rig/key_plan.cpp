@@ -95,6 +95,8 @@ void sample_piece(const Number* values, const Curve& curve, std::size_t first, s
                 gather(values, stride, middle - whole, width, plan.next, in);
                 hermite_kernel(out, next, in, plan, width, rows);
             } else if (rotation) {
+                unit_kernel(rows);
+                unit_kernel(next);
                 for (int f = 0; f < kF; ++f)
                     if (plan.u[f] > 0)
                         store4(rows, f, slerp(load4(rows, f), load4(next, f), plan.u[f]));

@@ -56,7 +56,7 @@ Quat from_rotation_vector(Vec3 v) { return from_axis_angle(normalized(v, {1, 0, 
 /// Puts the node at a world place and turn, as far as the weight says.
 void place_node(const BoundLag& rule, PoseTile& tile, int f, Vec3 place, Quat turn) {
     double* local = tile.channel(rule.node, PoseTile::kLocal);
-    const double w = std::clamp(weight_lanes(tile, rule.weight)[f], 0.0, 1.0);
+    const double w = weights_of(tile, rule.weight)[f];
     const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
     if (rule.position) {
         const Vec3 from = load3(local, f);

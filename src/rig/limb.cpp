@@ -117,13 +117,6 @@ MELLOW_KERNEL void end_kernel(const BoundLimb& r, const LimbRows& rows) {
                    (load4(rows.goal_turn, f) * r.offset));
 }
 
-/// Mixes what the limb found with what the keys say.
-void mix(double* solved, const double* keyed, const double* weights) {
-    for (int f = 0; f < kF; ++f)
-        store4(solved, f,
-               slerp(load4(keyed, f), load4(solved, f), std::clamp(weights[f], 0.0, 1.0)));
-}
-
 Finding not_a_limb(const std::string& where, std::string found) {
     return {Code::kValueBad,
             Severity::kStop,
@@ -227,13 +220,13 @@ void run(const BoundLimb& rule, PoseTile& tile) {
     start_kernel(rule, rows, bend);
     mid_kernel(rule, rows, bend);
     if (rule.end_follows_goal) end_kernel(rule, rows);
-    const double* weights = weight_lanes(tile, rule.weight);
+    const Weights weights = weights_of(tile, rule.weight);
     for (int f = 0; rule.stretch > 1 && f < kF; ++f) {
-        const double k = 1 + (bend.stretch[f] - 1) * std::clamp(weights[f], 0.0, 1.0);
+        const double k = 1 + (bend.stretch[f] - 1) * weights[f];
         store3(rows.mid, f, load3(rows.mid, f) * k);
         store3(rows.end, f, load3(rows.end, f) * k);
     }
-    for (int i = 0; rule.weight != kNone && i < 3; ++i) mix(turns[i], keyed[i], weights);
+    for (int i = 0; rule.weight != kNone && i < 3; ++i) mix_turns(keyed[i], weights, turns[i]);
 }
 
 }  // namespace mellow

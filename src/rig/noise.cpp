@@ -19,6 +19,9 @@ double slope(std::int64_t cell, std::uint32_t seed) {
 }  // namespace
 
 double smooth_noise(double at, std::uint32_t seed) {
+    // Gradient noise is 0 on whole numbers: beats fall beside them, so that it moves at any rate.
+    constexpr double kBeside = 0.381966011250105;  // 2 minus the golden ratio
+    at += kBeside;
     const double cell = std::floor(at), u = at - cell;
     const auto i = static_cast<std::int64_t>(cell);
     const double fade = u * u * u * (u * (6 * u - 15) + 10);

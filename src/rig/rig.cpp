@@ -117,13 +117,18 @@ void tell(const Binder& binder, const RigSheet& sheet, Rig::Plan& plan) {
 
 }  // namespace
 
-const double* weight_lanes(const PoseTile& tile, int scalar) {
-    alignas(64) static const std::array<double, kTileFrames> ones = [] {
-        std::array<double, kTileFrames> all{};
-        all.fill(1);
-        return all;
-    }();
-    return scalar == kNone ? ones.data() : tile.scalar(scalar);
+Weights weights_of(const PoseTile& tile, int scalar) {
+    Weights out;
+    for (int f = 0; f < kF; ++f) {
+        const double weight = scalar == kNone ? 1 : tile.scalar(scalar)[f];
+        out.lanes[f] = weight > 0 ? std::min(weight, 1.0) : 0;
+    }
+    return out;
+}
+
+void mix_turns(const double* keyed, const Weights& weights, double* turns) {
+    for (int f = 0; f < kF; ++f)
+        if (weights[f] < 1) store4(turns, f, slerp(load4(keyed, f), load4(turns, f), weights[f]));
 }
 
 Rig::Rig(std::unique_ptr<Plan> plan) : plan_(std::move(plan)) {}

@@ -175,8 +175,16 @@ using BoundRule = std::variant<BoundFollow, BoundAim, BoundLimb, BoundChain, Bou
 
 // What several rules do.
 
-/// The lanes of a weight: kTileFrames numbers; `ones` for kNone.
-const double* weight_lanes(const PoseTile& tile, int scalar);
+/// How far a rule counts at each frame, from 0 to 1 whatever the scalar says; 1 for kNone.
+struct Weights {
+    alignas(64) double lanes[kTileFrames];
+    double operator[](int frame) const { return lanes[frame]; }
+};
+Weights weights_of(const PoseTile& tile, int scalar);
+/// Turns between what the keys say and what a rule wants, on the shortest way, as far as the rule
+/// counts: all rules mix like this. Rows of kTileFrames quaternions; `turns` holds what is wanted
+/// and takes the outcome.
+void mix_turns(const double* keyed, const Weights& weights, double* turns);
 /// World row of a node's parent; above roots, the identity row after the nodes of the scene.
 inline int row_above(const Binder& binder, int node) {
     return binder.parent(node) == kNone ? static_cast<int>(binder.scene().nodes.size())

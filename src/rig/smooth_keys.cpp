@@ -40,7 +40,7 @@ void smooth_member(MemberCurve& curve, Run run) {
         curve.before = curve.after;
     }
     for (std::size_t k = run.first; k < run.last; ++k) {
-        const std::size_t a = std::max(k, run.first + 1) - 1, b = std::min(k + 1, run.last - 1);
+        const std::size_t a = k == 0 ? 0 : k - 1, b = std::min(k + 1, keys - 1);
         for (std::size_t m = 0; m < width; ++m) {
             const double value = curve.values[k * width + m];
             const double slope = (curve.values[b * width + m] - curve.values[a * width + m]) /
@@ -70,8 +70,11 @@ void smooth_keys(const Layer& layer, const std::vector<int>& nodes, double frame
         const auto [first, last] = keys_between(times, from, to);
         if (last < first + 2) continue;
         const bool rotation = channel.path == Path::kRotation;
+        // With the keys on either side of the run, which its ends take their slopes from.
+        const std::size_t before = first == 0 ? 0 : first - 1,
+                          beyond = std::min(last + 1, times.size());
         std::vector<std::vector<double>> values;
-        for (std::size_t k = first; k < last; ++k)
+        for (std::size_t k = before; k < beyond; ++k)
             values.push_back(
                 value_of(channel.curve, k, rotation && !values.empty() ? &values.back() : nullptr));
         BoundTimeline::Smoothed run{times[first], times[last - 1], {}};
@@ -79,11 +82,11 @@ void smooth_keys(const Layer& layer, const std::vector<int>& nodes, double frame
         run.curve.width = channel.curve.width;
         run.curve.times = std::vector<double>(times.begin() + static_cast<std::ptrdiff_t>(first),
                                               times.begin() + static_cast<std::ptrdiff_t>(last));
-        for (std::size_t k = 0; k < values.size(); ++k) {
+        for (std::size_t k = first - before; k < last - before; ++k) {
             const std::size_t a = k == 0 ? 0 : k - 1, b = std::min(k + 1, values.size() - 1);
             std::vector<double> slope(values[k].size());
             for (std::size_t i = 0; i < slope.size(); ++i)
-                slope[i] = (values[b][i] - values[a][i]) / (times[first + b] - times[first + a]);
+                slope[i] = (values[b][i] - values[a][i]) / (times[before + b] - times[before + a]);
             run.curve.values.append(slope.begin(), slope.end());
             run.curve.values.append(values[k].begin(), values[k].end());
             run.curve.values.append(slope.begin(), slope.end());
