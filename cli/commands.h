@@ -14,7 +14,7 @@ namespace mellow::cli {
 
 /// --unit, --up, --front and --rate as they were typed; empty texts say nothing.
 struct TypedConvention {
-    std::string unit, up, front, rate;
+    std::string unit, up, front, rate, places, frames;
 };
 /// Reads a scene file and overrules what it says.
 Result<ReadResult> read_typed(const std::string& file, const TypedConvention& typed);
@@ -56,6 +56,8 @@ struct CompareRequest : Common {
     std::string a, b, timeline_a, timeline_b;
     TypedConvention truth_a, truth_b;
     std::vector<std::string> map;  ///< A=B
+    std::string ignore;            ///< aspects, with commas between
+    std::string align = "zero";    ///< or "first-key"
     double tolerance_mm = 0.05, tolerance_degrees = 0.01;
 };
 int compare(const CompareRequest& request);

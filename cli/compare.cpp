@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <array>
+#include <sstream>
 
 #include "commands.h"
 
@@ -16,14 +17,23 @@ void write(JsonWriter& json, const char* key, const Deviation& d, const Comparis
     });
 }
 
-void write(JsonWriter& json, const Comparison& c, bool within) {
-    json.member("within_tolerance", within);
+void write(JsonWriter& json, const Comparison& c, const std::vector<Difference>& differences,
+           const std::set<Aspect>& ignored) {
+    json.member("within_tolerance", differences.empty());
+    json.list("differences", differences, [&](const Difference& d) {
+        json.begin_object().member("aspect", name(d.aspect)).member("what", d.what).end_object();
+    });
+    json.list("ignored", ignored, [&](Aspect aspect) { json.value(name(aspect)); });
     json.list("seconds", std::array{c.seconds_a, c.seconds_b});
     json.member("moments", c.moments).member("height_m", c.height_m);
     json.list("only_in_first", c.only_a).list("only_in_second", c.only_b);
-    json.list("other_meshes", c.other_meshes);
+    json.list("meshes_only_in_first", c.meshes_only_a);
+    json.list("meshes_only_in_second", c.meshes_only_b).list("other_meshes", c.other_meshes);
+    json.list("weights_only_in_first", c.weights_only_a);
+    json.list("weights_only_in_second", c.weights_only_b).list("other_parents", c.other_parents);
     write(json, "joint_position_mm", c.position_mm, c);
     write(json, "joint_rotation_degrees", c.rotation_degrees, c);
+    write(json, "joint_scale", c.scale, c);
     write(json, "vertex_mm", c.vertex_mm, c);
     write(json, "morph_weight", c.weight, c);
     json.list("joints", c.joints, [&](const JointComparison& j) {
@@ -52,18 +62,49 @@ std::string text_of(const Comparison& c) {
                             j.rest_mm, j.rest_degrees);
     text += "\n" + words("joints", c.position_mm, "mm", c);
     text += words("turns", c.rotation_degrees, "degrees", c);
+    text += words("scales", c.scale, "of its size", c);
     text += words("vertices", c.vertex_mm, "mm", c);
     text += words("morphs", c.weight, "of weight", c);
     if (c.height_m > 0)
         text += fmt::format("worst joint in heights of the figure: {:.3g}\n",
                             c.position_mm.worst / 1000 / c.height_m);
-    if (!c.only_a.empty())
-        text += fmt::format("only in the first: {}\n", fmt::join(c.only_a, ", "));
-    if (!c.only_b.empty())
-        text += fmt::format("only in the second: {}\n", fmt::join(c.only_b, ", "));
-    if (!c.other_meshes.empty())
-        text += fmt::format("meshes with other vertices: {}\n", fmt::join(c.other_meshes, ", "));
     return text;
+}
+
+/// The last lines: each difference, and the verdict with what was not looked at.
+std::string verdict(const std::vector<Difference>& differences, const std::set<Aspect>& ignored,
+                    const CompareTolerance& tolerance) {
+    std::string text;
+    for (const Difference& d : differences)
+        text += fmt::format("differs: {:9} {}\n", name(d.aspect), d.what);
+    text += differences.empty()
+                ? fmt::format("within {} mm, {} degrees", tolerance.mm, tolerance.degrees)
+                : fmt::format("NOT within {} mm, {} degrees: {} {}", tolerance.mm,
+                              tolerance.degrees, differences.size(),
+                              differences.size() == 1 ? "difference" : "differences");
+    std::string names;
+    for (const Aspect aspect : ignored)
+        names += (names.empty() ? "" : ", ") + std::string(name(aspect));
+    return text + (names.empty() ? "" : "; ignored: " + names) + "\n";
+}
+
+/// "meshes,weights"; nothing when a word is none of the aspects, which is said.
+std::optional<std::set<Aspect>> read_ignored(const CompareRequest& request) {
+    std::set<Aspect> ignored;
+    std::string list;
+    for (int i = 0; i < kAspects; ++i)
+        list += (i == 0 ? "" : ", ") + std::string(name(static_cast<Aspect>(i)));
+    std::istringstream words(request.ignore);
+    for (std::string word; std::getline(words, word, ',');) {
+        int i = 0;
+        while (i < kAspects && name(static_cast<Aspect>(i)) != word) ++i;
+        if (i == kAspects) {
+            misused(request, "--ignore", word, list);
+            return {};
+        }
+        ignored.insert(static_cast<Aspect>(i));
+    }
+    return ignored;
 }
 
 }  // namespace
@@ -73,6 +114,11 @@ int compare(const CompareRequest& request) {
     const auto names = read_pairs(request, request.map, "--map", "NAME_IN_FIRST=NAME_IN_SECOND");
     if (!names) return kUsage;
     options.names = *names;
+    const auto ignored = read_ignored(request);
+    if (!ignored) return kUsage;
+    if (request.align != "zero" && request.align != "first-key")
+        return misused(request, "--align", request.align, "zero or first-key");
+    options.align_first_key = request.align == "first-key";
     int exit = kDone;
     auto a = read_as(request, request.a, request.truth_a, exit);
     if (!a) return exit;
@@ -86,16 +132,14 @@ int compare(const CompareRequest& request) {
     const auto compared = compare_motion(a->scene, b->scene, options);
     if (!compared) return fail(request, compared.failures());
     const Comparison& c = compared.value();
-    const bool within = c.position_mm.worst <= request.tolerance_mm &&
-                        c.vertex_mm.worst <= request.tolerance_mm &&
-                        c.rotation_degrees.worst <= request.tolerance_degrees;
+    CompareTolerance tolerance;
+    tolerance.mm = request.tolerance_mm, tolerance.degrees = request.tolerance_degrees;
+    const auto found = differences(c, tolerance, *ignored);
     if (request.json)
-        print_json([&](JsonWriter& json) { write(json, c, within); });
+        print_json([&](JsonWriter& json) { write(json, c, found, *ignored); });
     else if (!request.quiet)
-        print_out(fmt::format("{}{} {} mm, {} degrees\n", text_of(c),
-                              within ? "within" : "ABOVE the tolerance of", request.tolerance_mm,
-                              request.tolerance_degrees));
-    return within ? kDone : kChecksFailed;
+        print_out(text_of(c) + verdict(found, *ignored, tolerance));
+    return found.empty() ? kDone : kChecksFailed;
 }
 
 }  // namespace mellow::cli

@@ -1,4 +1,5 @@
 #include "command.h"
+#include "mellow/compare.h"
 #include "mellow/convention.h"
 
 namespace mellow::cli {
@@ -6,6 +7,12 @@ namespace {
 
 const std::vector<std::string> kAxes{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
 const std::vector<std::string> kRates{"24", "25", "30", "30000/1001", "60"};
+
+std::vector<std::string> aspect_names() {
+    std::vector<std::string> names;
+    for (int i = 0; i < kAspects; ++i) names.emplace_back(name(static_cast<Aspect>(i)));
+    return names;
+}
 
 void add_common(Command& c, Common& common) {
     c.options.push_back({"--json", &common.json, "", "Print the result as JSON, also on failure"});
@@ -29,6 +36,16 @@ void add_truth(Command& c, TypedConvention& truth, const std::string& of = "") {
         {"--front" + of, &truth.front, "AXIS", "Axis the figure" + file + " faces", kAxes});
     c.options.push_back(
         {"--rate" + of, &truth.rate, "RATE", "True frames per second" + file, kRates});
+    c.options.push_back({"--places" + of,
+                         &truth.places,
+                         "HOW",
+                         "BVH" + file + ": positions are added to OFFSET, or instead of it",
+                         {"added", "instead"}});
+    c.options.push_back({"--frames" + of,
+                         &truth.frames,
+                         "WHICH",
+                         "BVH" + file + ": frames that count, where lines differ from the count",
+                         {"declared", "all"}});
 }
 
 Command describe_command(DescribeRequest& r) {
@@ -115,6 +132,14 @@ Command compare_command(CompareRequest& r) {
     c.options.push_back({"--tolerance", &r.tolerance_mm, "MM", "Most millimetres (default 0.05)"});
     c.options.push_back(
         {"--tolerance-degrees", &r.tolerance_degrees, "DEGREES", "Most degrees (default 0.01)"});
+    c.options.push_back({"--ignore", &r.ignore, "WHAT",
+                         "Differences that do not count, with commas between: meshes,weights ...",
+                         aspect_names()});
+    c.options.push_back({"--align",
+                         &r.align,
+                         "WHERE",
+                         "Compare from second zero of both, or from the first key of each",
+                         {"zero", "first-key"}});
     add_common(c, r);
     c.examples = {"mellow compare walk.bvh walk.glb --unit inch --tolerance 1"};
     c.run = [&r] { return compare(r); };

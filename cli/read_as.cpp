@@ -25,6 +25,14 @@ Result<TrueConvention> parse(const TypedConvention& typed) {
     if (!typed.rate.empty() && !(truth.rate = parse_rate(typed.rate)))
         wrong.push_back(
             bad_option("--rate", typed.rate, "frames per second, such as 24 or 30000/1001"));
+    if (typed.places == "added" || typed.places == "instead")
+        truth.places = typed.places == "added" ? BvhPlaces::kAdded : BvhPlaces::kInstead;
+    else if (!typed.places.empty())
+        wrong.push_back(bad_option("--places", typed.places, "added or instead"));
+    if (typed.frames == "declared" || typed.frames == "all")
+        truth.frames = typed.frames == "all" ? BvhFrames::kAll : BvhFrames::kDeclared;
+    else if (!typed.frames.empty())
+        wrong.push_back(bad_option("--frames", typed.frames, "declared or all"));
     if (!wrong.empty()) return wrong;
     return truth;
 }
@@ -33,7 +41,7 @@ Result<TrueConvention> parse(const TypedConvention& typed) {
 
 Result<ReadResult> read_typed(const std::string& file, const TypedConvention& typed) {
     MELLOW_TRY(const TrueConvention truth, parse(typed));
-    auto parsed = read_scene(file);
+    auto parsed = read_scene(file, limits_for(truth));
     if (!parsed) return seen_from_here(parsed.failures(), file);
     ReadResult read = std::move(parsed).value();
     read.findings = seen_from_here(std::move(read.findings), file);
@@ -43,10 +51,7 @@ Result<ReadResult> read_typed(const std::string& file, const TypedConvention& ty
         failure.where = "--up, --front";
         return failure;
     }
-    if (truth.whole())
-        std::erase_if(read.findings, [](const Finding& f) {
-            return f.code == Code::kAssumed && f.severity == Severity::kNote;
-        });
+    std::erase_if(read.findings, [&](const Finding& f) { return truth.answers(f); });
     return read;
 }
 

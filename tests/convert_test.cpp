@@ -175,10 +175,15 @@ TEST(CompareTest, AKnownDifferenceIsMeasured) {
     EXPECT_NEAR(compare_motion(swinging(1), swinging(1), {}).value().position_mm.worst, 0, 1e-12);
 }
 
-TEST(CompareTest, TimelinesThatStartElsewhereAreAligned) {
+TEST(CompareTest, TimelinesThatStartElsewhereAreAlignedWhenAsked) {
     Scene later = swinging(1);
     for (double& t : later.timelines[0].channels[0].curve.times.edit()) t += 3;
-    EXPECT_LT(compare_motion(swinging(1), later, {}).value().position_mm.worst, 1e-9);
+    CompareOptions options;
+    options.align_first_key = true;
+    EXPECT_LT(compare_motion(swinging(1), later, options).value().position_mm.worst, 1e-9);
+    const Comparison shifted = compare_motion(swinging(1), later, {}).value();
+    EXPECT_GT(shifted.position_mm.worst, 1);
+    EXPECT_NEAR(shifted.seconds_b - shifted.seconds_a, 3, 1e-12);
 }
 
 TEST(CompareTest, OtherNamesAndMissingJoints) {
@@ -347,7 +352,7 @@ TEST_F(ConvertTest, CompareExitsWithOneAboveTheTolerance) {
     EXPECT_EQ(tool("convert " + path("made.bvh") + " " + path("big.bvh") + " --unit inch").exit, 0);
     const ToolRun run = tool("compare " + path("made.bvh") + " " + path("big.bvh"));
     EXPECT_EQ(run.exit, 1);
-    EXPECT_THAT(run.out, HasSubstr("ABOVE the tolerance"));
+    EXPECT_THAT(run.out, HasSubstr("NOT within 0.05 mm"));
     EXPECT_EQ(tool("compare " + path("made.bvh") + " " + path("big.bvh") + " --unit inch").exit, 0);
     EXPECT_EQ(tool("compare " + path("made.bvh") + " " + path("big.bvh") + " --tolerance 1e9").exit,
               0);

@@ -83,4 +83,12 @@ Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
 std::vector<int> bake_needs(const Scene& scene, const Skeleton& skeleton,
                             const JointSources& sources);
 
+/// How fast each joint turns against its parent joint between two samples of `plan`, unwrapped: the
+/// larger of what `losses` say and, at a little after a third of each interval, angular speed times
+/// the interval. A wheel that turns by 573 degrees a sample looks like one that turns by 147 the
+/// other way; this tells them apart, up to 32 turns a sample. Radians; fills fastest_turn_rad and
+/// fastest_sample.
+void unwrap_turns(const PoseSource& poses, const SamplePlan& plan, const Skeleton& skeleton,
+                  const JointSources& sources, std::vector<JointLoss>& losses);
+
 }  // namespace mellow

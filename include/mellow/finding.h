@@ -70,6 +70,9 @@ enum class Code {
     kInfluences,
     kSkinRemoved,
     kRigidSkin,
+    kRateSuspect,
+    kTravelAbsent,
+    kRangeGap,
     kUsage,
 };
 

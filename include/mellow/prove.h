@@ -74,6 +74,11 @@ struct ProofSource {
 /// missing, the number or the times of samples differ.
 Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const Scene& clip);
 
+/// Checks that every triangle of `source` is in the written skin and faces the same way: turned
+/// over where the node of a mesh without skin mirrors it (glTF 2.0, 3.7.4), else as it was. Both
+/// inside. Fails with proof-failed.
+Status prove_winding(const Scene& source, const Scene& skin);
+
 /// The finding that says which figure is above tolerance, at which joint and sample; or nothing is
 /// wrong. A clip in which nothing moves fails with no-motion.
 Status within(const ClipProof& proof, const Tolerance& tolerance);

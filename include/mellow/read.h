@@ -17,6 +17,7 @@
 #include "mellow/bytes.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
+#include "mellow/true_convention.h"
 
 namespace mellow {
 
@@ -33,7 +34,12 @@ struct ReadLimits {
     std::size_t xml_entities = 0;  ///< declared ones; none is ever expanded
     std::size_t unstored_bytes = std::size_t{1}
                                  << 26;  ///< of arrays a file declares but does not hold
+    // What the format leaves open, where it is known (true_convention.h).
+    std::optional<BvhPlaces> bvh_places = {};
+    std::optional<BvhFrames> bvh_frames = {};
 };
+/// The usual limits, and what `truth` knows of the format.
+ReadLimits limits_for(const TrueConvention& truth);
 
 struct ReadResult {
     Scene scene;
@@ -66,10 +72,14 @@ Result<ReadResult> read_gltf(Bytes bytes, const std::string& file, const LoadFil
 Result<ReadResult> read_collada(Bytes bytes, const std::string& file, const LoadFile& load,
                                 const ReadLimits& limits = {});
 
-/// Reads BVH from memory: any channel order per joint, positions on any joint, end sites. The frame
-/// time is snapped to an exact usual rate. Unit and axes are not in the file; the scene says metre,
-/// +Y up, +Z front, and a finding says that this was assumed. Rotation channels multiply in the
-/// order they are listed: Zrotation Xrotation Yrotation is R == Rz * Rx * Ry.
+/// Reads BVH from memory: any channel order per joint, positions on any joint, end sites. Files
+/// mean two things by positions: some add them to OFFSET, some put them in its place. Unless
+/// `limits` says which, it is read from the places: how far along OFFSET the middle one lies, 0 to
+/// 1, over all joints; below a half they are added. A finding says so, a warning between a quarter
+/// and three. The frame time is snapped to an exact usual rate. Unit and axes are not in the file;
+/// the scene says metre, +Y up, +Z front, and a finding says that this was assumed. Rotation
+/// channels multiply in the order they are listed: Zrotation Xrotation Yrotation is R == Rz * Rx *
+/// Ry.
 Result<ReadResult> read_bvh(std::string_view text, const std::string& file,
                             const ReadLimits& limits = {});
 

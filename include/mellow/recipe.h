@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -56,6 +57,10 @@ struct RecipeCamera {
     bool scalar_horizontal = false;               ///< which one that is
 };
 
+/// What a recipe makes of findings: another severity, or nothing said at all. A stop fails the
+/// crate.
+using Checks = std::map<Code, std::optional<Severity>>;
+
 struct Recipe {
     std::string file;              ///< name for messages
     std::filesystem::path folder;  ///< relative paths start here
@@ -66,6 +71,7 @@ struct Recipe {
     TrueConvention truth;  ///< what the source really is, where it says otherwise
 
     JointChoice joints;
+    bool keep_static_meshes = false;  ///< hang meshes that are not of the figure on the root
     std::string axes;  ///< file whose nodes say how the axes of joints of the same name lie
 
     std::string target = "y-up-metre";
@@ -91,6 +97,10 @@ struct Recipe {
     bool picture = true;
 
     Tolerance tolerance;
+    Checks checks;
+    /// Joints and meshes whose shear may be lost: measured and said, but no reason to fail.
+    NodeMask accept_shear;
+    int most_samples = 250'000;  ///< of one clip; its joints times samples: 80 times as many
 };
 
 /// Reads a recipe from its text. Fails with toml-broken, or with all other mistakes at once, in the

@@ -168,6 +168,9 @@ std::vector<std::vector<int>> children_of(const Scene& scene);
 std::vector<int> parents_first(const Scene& scene);
 /// World matrix of every node in the rest pose.
 std::vector<Affine> rest_worlds(const Scene& scene);
+/// Three vertices per triangle, in the winding of the file: glTF 2.0, 3.7.2.1. Empty for points and
+/// lines.
+std::vector<std::uint32_t> triangles_of(const Primitive& primitive);
 /// Number of morph targets of a node's mesh; 0 without a mesh.
 int morph_count(const Scene& scene, int node);
 /// Rest weights of a node's morph targets: the node's own, else the mesh's, else 0.
@@ -197,9 +200,18 @@ std::array<double, 2> key_span(const Timeline& timeline);
 /// Rewrites all numbers of `scene` into `to`. Shapes, indices and names stay.
 void convert(Scene& scene, const Convention& to);
 
-/// The rate at whose frames all keys of the scene lie within a thousandth of a frame, the slowest
-/// of the usual ones; false when there is none.
+/// Whether nineteen keys in twenty of a timeline lie within a thousandth of a frame of that rate.
+bool fits_rate(const Timeline& timeline, FrameRate rate);
+/// The rate that fits a timeline, the slowest of the usual ones; false when there is none.
+bool guess_rate(const Timeline& timeline, FrameRate& rate);
+/// The rate that fits most of the timelines, by their keys; false when there is none.
 bool guess_rate(const Scene& scene, FrameRate& rate);
+/// Gives timelines without a name, or with that of an earlier one, a name of their own. Those that
+/// had another come back, "old -> new".
+std::vector<std::string> name_timelines(Scene& scene);
+/// Mesh nodes that are not of the figure where others are skinned: without skin, with no key on
+/// them or above, below no joint. Empty in a scene without skins.
+std::vector<int> static_meshes(const Scene& scene);
 /// Says that the frames of a file were taken at another rate than it claims: every key keeps its
 /// frame number and gets the seconds of the new rate.
 void declare_rate(Scene& scene, FrameRate rate);

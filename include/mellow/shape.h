@@ -41,6 +41,12 @@ struct LoopGap {
     double angle_rad = 0;   ///< largest difference of a local rotation
     int joint = -1;         ///< where the angle is
     double weight = 0;      ///< largest difference of a morph weight
+    double scale = 0;       ///< largest difference of a local scale
+    double scalar = 0;      ///< largest difference of a scalar, relative where it is above 1
+    /// The seam's change of speed of a local translation, and the largest one between other
+    /// neighbours; metres a second. The same for turns, radians a second.
+    double speed_m_s = 0, usual_speed_m_s = 0;
+    double spin_rad_s = 0, usual_spin_rad_s = 0;
 };
 LoopGap loop_gap(const Clip& clip);
 

@@ -34,8 +34,12 @@ struct TravelParts {
 /// rounding.
 void extract_travel(Clip& clip, const Skeleton& skeleton, int hips, const TravelParts& parts);
 
-/// How far the hips go on the ground from the first to the last sample while the root stays,
-/// metres; 0 when the root carries it.
-double hips_drift(const Clip& clip, const Skeleton& skeleton, int hips);
+/// How far the hips go while the root stays, metres; 0 where the root carries it.
+struct HipsDrift {
+    double ground_m = 0;    ///< from the first to the last sample, on the ground
+    double farthest_m = 0;  ///< from the first sample to the farthest: circles come back
+    double climb_m = 0;     ///< up or down from the first to the last sample
+};
+HipsDrift hips_drift(const Clip& clip, const Skeleton& skeleton, int hips);
 
 }  // namespace mellow

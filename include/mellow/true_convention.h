@@ -4,20 +4,30 @@
 #include <optional>
 
 #include "mellow/convention.h"
+#include "mellow/finding.h"
 #include "mellow/rate.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
 
 namespace mellow {
 
+/// What position channels of a BVH joint are: added to its OFFSET, or in its place.
+enum class BvhPlaces { kAdded, kInstead };
+/// Which frames of a BVH file count where it has more or fewer lines than it declares.
+enum class BvhFrames { kDeclared, kAll };
+
 /// Members that are not set leave what the file says.
 struct TrueConvention {
     std::optional<double> metres_per_unit;
     std::optional<Axis> up, front;
     std::optional<FrameRate> rate;
+    std::optional<BvhPlaces> places = {};  ///< not set: by evidence, see read_bvh()
+    std::optional<BvhFrames> frames = {};  ///< not set: all, where they are not too few
 
     /// True when unit, up and front are all said: nothing about space is left to assume.
     bool whole() const { return metres_per_unit && up && front; }
+    /// True for a note that something had to be assumed, or is suspect, which this says.
+    bool answers(const Finding& note) const;
 };
 
 /// Overrules what `scene` says of itself; no number changes but key times. `keys_on_frames` says

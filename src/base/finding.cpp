@@ -59,6 +59,9 @@ constexpr std::array kNames{
     "influences",
     "skin-removed",
     "rigid-skin",
+    "rate-suspect",
+    "travel-absent",
+    "range-gap",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

@@ -168,6 +168,16 @@ class SkinAssembler {
         return any && even && decompose(bind).shear < 1e-5 * size;
     }
 
+    /// Triangles of any topology in the other winding. Vertices stay where they are: what has no
+    /// indices, and strips and fans, becomes triangles with indices.
+    static void turn_over(Primitive& primitive) {
+        if (primitive.mode < 4) return;
+        primitive.indices = triangles_of(primitive);
+        primitive.mode = 4;
+        for (std::size_t i = 0; i + 2 < primitive.indices.size(); i += 3)
+            std::swap(primitive.indices[i + 1], primitive.indices[i + 2]);
+    }
+
     /// Takes a mesh through a matrix. Normals go by the inverse transpose; a mirroring one turns
     /// the triangles over as well.
     static void rewrite(Mesh& mesh, const Affine& bind) {
@@ -191,9 +201,7 @@ class SkinAssembler {
             each(primitive.positions, point);
             each(primitive.normals, normal);
             each(primitive.tangents, along);
-            if (determinant(bind) < 0 && primitive.mode == 4)
-                for (std::size_t i = 0; i + 2 < primitive.indices.size(); i += 3)
-                    std::swap(primitive.indices[i + 1], primitive.indices[i + 2]);
+            if (determinant(bind) < 0) turn_over(primitive);
             for (MorphTarget& target : primitive.targets) {
                 each(target.positions, delta);
                 each(target.normals, direction);

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
+#include <string>
 #include <utility>
 
 namespace mellow {
@@ -54,6 +56,23 @@ std::vector<Affine> rest_worlds(const Scene& scene) {
             node.parent == kNone ? local : worlds[static_cast<std::size_t>(node.parent)] * local;
     }
     return worlds;
+}
+
+std::vector<std::uint32_t> triangles_of(const Primitive& primitive) {
+    const std::size_t count =
+        primitive.indices.empty() ? primitive.positions.size() : primitive.indices.size();
+    const auto vertex = [&](std::size_t i) {
+        return primitive.indices.empty() ? static_cast<std::uint32_t>(i) : primitive.indices[i];
+    };
+    std::vector<std::uint32_t> out;
+    if (primitive.mode == 4)
+        for (std::size_t i = 0; i + 2 < count; i += 3)
+            out.insert(out.end(), {vertex(i), vertex(i + 1), vertex(i + 2)});
+    for (std::size_t i = 0; primitive.mode == 5 && i + 2 < count; ++i)  // a strip
+        out.insert(out.end(), {vertex(i), vertex(i + 1 + i % 2), vertex(i + 2 - i % 2)});
+    for (std::size_t i = 1; primitive.mode == 6 && i + 1 < count; ++i)  // a fan
+        out.insert(out.end(), {vertex(i), vertex(i + 1), vertex(0)});
+    return out;
 }
 
 int morph_count(const Scene& scene, int node) {
@@ -145,33 +164,120 @@ double nearest_whole(double v) {
 
 }  // namespace
 
-bool guess_rate(const Scene& scene, FrameRate& rate) {
+namespace {
+
+/// Distinct lists of key times; curves mostly share theirs.
+std::vector<const std::vector<double>*> time_lists(const Timeline& timeline) {
+    std::vector<const std::vector<double>*> lists;
+    each_times(timeline, [&](const std::vector<double>& times) {
+        if (lists.empty() || *lists.back() != times) lists.push_back(&times);
+    });
+    return lists;
+}
+
+bool lists_fit(const std::vector<const std::vector<double>*>& lists, FrameRate rate) {
+    const double k = rate.per_second();
+    std::size_t keys = 0, missed = 0;
+    bool any = false;
+    for (const std::vector<double>* times : lists) {
+        keys += times->size();
+        for (const double t : *times) {
+            any = any || t > 0;
+            missed += std::abs(t * k - nearest_whole(t * k)) > kOnFrame ? 1 : 0;
+        }
+        if (missed * 20 > keys + times->size() && missed * 20 > keys) break;
+    }
+    return any && missed * 20 <= keys;
+}
+
+}  // namespace
+
+bool fits_rate(const Timeline& timeline, FrameRate rate) {
+    return lists_fit(time_lists(timeline), rate);
+}
+
+bool guess_rate(const Timeline& timeline, FrameRate& rate) {
     static constexpr FrameRate kTry[] = {{24, 1},  {25, 1},  {30, 1}, {30000, 1001}, {24000, 1001},
                                          {48, 1},  {50, 1},  {60, 1}, {60000, 1001}, {90, 1},
                                          {100, 1}, {120, 1}, {240, 1}};
-    // Curves mostly share their times: each distinct list is looked at once.
-    std::vector<const std::vector<double>*> lists;
-    for (const Timeline& timeline : scene.timelines)
-        each_times(timeline, [&](const std::vector<double>& times) {
-            if (lists.empty() || *lists.back() != times) lists.push_back(&times);
-        });
-    for (const FrameRate& candidate : kTry) {
-        const double k = candidate.per_second();
-        bool any = false;
-        const auto fits = [&](double t) {
-            any = any || t > 0;
-            return std::abs(t * k - nearest_whole(t * k)) <= kOnFrame;
-        };
-        const bool all =
-            std::all_of(lists.begin(), lists.end(), [&](const std::vector<double>* times) {
-                return std::all_of(times->begin(), times->end(), fits);
-            });
-        if (any && all) {
+    const auto lists = time_lists(timeline);
+    for (const FrameRate& candidate : kTry)
+        if (lists_fit(lists, candidate)) {
             rate = candidate;
             return true;
         }
-    }
     return false;
+}
+
+bool guess_rate(const Scene& scene, FrameRate& rate) {
+    std::vector<std::pair<FrameRate, std::size_t>> votes;
+    for (const Timeline& timeline : scene.timelines) {
+        FrameRate own;
+        if (!guess_rate(timeline, own)) continue;
+        std::size_t keys = 0;
+        each_times(timeline, [&](const std::vector<double>& times) { keys += times.size(); });
+        const auto same =
+            std::find_if(votes.begin(), votes.end(), [&](const auto& v) { return v.first == own; });
+        if (same == votes.end())
+            votes.emplace_back(own, keys);
+        else
+            same->second += keys;
+    }
+    if (votes.empty()) return false;
+    // Two keys fit many rates: one that fits all timelines goes before the one most keys speak for.
+    for (const auto& [candidate, keys] : votes)
+        if (std::all_of(scene.timelines.begin(), scene.timelines.end(), [&](const Timeline& t) {
+                return key_span(t)[1] <= 0 || fits_rate(t, candidate);
+            })) {
+            rate = candidate;
+            return true;
+        }
+    rate = std::max_element(votes.begin(), votes.end(), [](const auto& a, const auto& b) {
+               return a.second < b.second;
+           })->first;
+    return true;
+}
+
+std::vector<std::string> name_timelines(Scene& scene) {
+    std::vector<std::string> renamed;
+    std::set<std::string> taken;
+    for (const Timeline& timeline : scene.timelines) taken.insert(timeline.name);
+    std::set<std::string> seen;
+    for (std::size_t i = 0; i < scene.timelines.size(); ++i) {
+        std::string& name = scene.timelines[i].name;
+        if (!name.empty() && seen.insert(name).second) continue;
+        const std::string old = name, stem = old.empty() ? "animation" : old;
+        std::size_t number = old.empty() ? i : 2;
+        do name = stem + "_" + std::to_string(number++);
+        while (taken.contains(name));
+        taken.insert(name);
+        seen.insert(name);
+        if (!old.empty()) renamed.push_back(old + " -> " + name);
+    }
+    return renamed;
+}
+
+std::vector<int> static_meshes(const Scene& scene) {
+    if (scene.skins.empty()) return {};
+    std::vector<bool> of_figure(scene.nodes.size(), false);
+    for (const Skin& skin : scene.skins)
+        for (const int j : skin.joints) of_figure[static_cast<std::size_t>(j)] = true;
+    for (const Timeline& timeline : scene.timelines) {
+        for (const Channel& c : timeline.channels)
+            of_figure[static_cast<std::size_t>(c.node)] = true;
+        for (const MemberCurve& m : timeline.members)
+            of_figure[static_cast<std::size_t>(m.node)] = true;
+    }
+    std::vector<int> out;
+    for (const int n : parents_first(scene)) {
+        const Node& node = scene.nodes[static_cast<std::size_t>(n)];
+        if (node.parent != kNone && of_figure[static_cast<std::size_t>(node.parent)])
+            of_figure[static_cast<std::size_t>(n)] = true;
+        if (!of_figure[static_cast<std::size_t>(n)] && node.mesh != kNone && node.skin == kNone)
+            out.push_back(n);
+    }
+    std::sort(out.begin(), out.end());
+    return out;
 }
 
 namespace {

@@ -4,6 +4,13 @@
 
 namespace mellow {
 
+bool TrueConvention::answers(const Finding& note) const {
+    if (note.code == Code::kAxisSuspect) return up && front;
+    if (note.code == Code::kSizeSuspect) return metres_per_unit.has_value();
+    return whole() && note.code == Code::kAssumed && note.severity == Severity::kNote &&
+           (note.found.ends_with("its unit and axes") || note.found == "no unit");
+}
+
 Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames) {
     Convention c = scene.convention;
     c.metres_per_unit = truth.metres_per_unit.value_or(c.metres_per_unit);

@@ -32,7 +32,7 @@ Result<int> find_timeline(const Scene& scene, const std::string& name,
 }
 
 Status load(const std::filesystem::path& file, const BakeFileOptions& options, BakedFile& out) {
-    MELLOW_TRY(ReadResult read, read_scene(file));
+    MELLOW_TRY(ReadResult read, read_scene(file, limits_for(options.truth)));
     MELLOW_CHECK(overrule(read.scene, options.truth, read.keys_on_frames));
     out.scene = std::move(read.scene);
     out.findings = std::move(read.findings);
@@ -73,8 +73,9 @@ Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOpt
     MELLOW_TRY(ChosenJoints chosen, choose_joints(out.scene, options.joints, rig.driven_nodes()));
     out.skeleton = std::move(chosen.skeleton);
     out.sources = std::move(chosen.sources);
-    Baked baked = bake(out.scene, rig.source(bake_needs(out.scene, out.skeleton, out.sources)),
-                       out.plan, out.skeleton, out.sources);
+    const PoseSource poses = rig.source(bake_needs(out.scene, out.skeleton, out.sources));
+    Baked baked = bake(out.scene, poses, out.plan, out.skeleton, out.sources);
+    unwrap_turns(poses, out.plan, out.skeleton, out.sources, baked.losses);
     out.clip = std::move(baked.clip);
     out.losses = std::move(baked.losses);
     return out;

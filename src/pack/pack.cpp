@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
+#include <span>
 
 #include "base/at.h"
 #include "base/text.h"
@@ -17,14 +19,18 @@
 #include "mellow/safe_write.h"
 #include "mellow/stock.h"
 #include "mellow/write.h"
+#include "pack/checks.h"
 #include "pack/clip_json.h"
 #include "pack/pack_source.h"
 
 namespace mellow {
 namespace {
 
-constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;  // 1 mm, half a degree
-constexpr double kFastTurn_rad = 2.6;                       // 150 degrees a sample
+constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;   // 1 mm, half a degree
+constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
+constexpr double kDrift_m = 0.3;
+constexpr double kStillFrames = 6;     // of the source
+constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
 
 /// How many clips the contact sheet shows at most.
 constexpr std::size_t kMostDrawn = 40;
@@ -127,13 +133,28 @@ class Packer {
         crate_.convention = recipe_.target_convention;
         const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
         if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
-        return {};
+        check_size(bounds);
+        return prove_winding(source_->scene(), crate_.skin);
+    }
+
+    /// A figure of a size that is no figure's.
+    void check_size(const Bounds& bounds) {
+        if (!bounds.any) return;
+        const Vec3 size = bounds.high - bounds.low;
+        const double longest = std::max({size.x, size.y, size.z});
+        if (!(longest > 0) || (longest >= 0.05 && longest <= 50)) return;
+        report_.findings.push_back({Code::kSizeSuspect, Severity::kStop, "figure",
+                                    fmt::format("{:.4g} m at its longest", longest), "0.05 to 50 m",
+                                    "unit = \"...\" under [source] says what its numbers are; "
+                                    "size-suspect = \"warn\" under "
+                                    "[checks] lets it pass"});
     }
 
     Status pack_clip(std::size_t i, StagedFolder& folder) {
         const RecipeClip& wanted = source_->clips()[i];
         progress(
             fmt::format("baking {} ({} of {})", wanted.range.name, i + 1, source_->clips().size()));
+        const std::size_t said = report_.findings.size();
         MELLOW_TRY(const PackSource::Bound bound, source_->bind(wanted));
         take(bound.planned.findings);
         take(bound.rig.findings());
@@ -145,11 +166,14 @@ class Packer {
         PackedClip packed;
         packed.plan = bound.planned.plan;
         packed.timeline = bound.moved_by;
+        unwrap_turns(poses, bound.planned.plan, source_->skeleton(), source_->sources(),
+                     baked.losses);
         note_losses(baked, packed);
         Clip& clip = baked.clip;
         extract_travel(clip, source_->skeleton(), source_->hips(), wanted.travel);
         packed.gap = loop_gap(clip);
         check_motion(clip, packed, wanted);
+        check_end(clip, wanted);
         if (clip.loop == LoopForm::kClosed && recipe_.loop_form == LoopForm::kOpen) open_loop(clip);
         const Conversion out({}, recipe_.target_convention);
         MELLOW_TRY(
@@ -164,6 +188,8 @@ class Packer {
         for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
         packed.clip = std::move(clip);
         MELLOW_CHECK(prove(bound.rig, folder, packed));
+        if (apply_checks(recipe_.checks, report_.findings, said)) packed.passed = false;
+        report_.proven = report_.proven && packed.passed;
         report_.clips.push_back(std::move(packed));
         return {};
     }
@@ -197,11 +223,63 @@ class Packer {
         say_shear(packed);
         if (!good) report_.findings.push_back(good.failure());
         packed.passed = good.ok();
-        report_.proven = report_.proven && packed.passed;
+        check_simplified(packed);
         if (!recipe_.picture || crate_.clips.size() >= kMostDrawn) return {};
         crate_.motions.push_back(std::move(motion));
         crate_.clips.push_back(packed.clip);
         return {};
+    }
+
+    /// Fewer influences than the source has are a choice; how far the skin is off by it is
+    /// measured.
+    void check_simplified(const PackedClip& packed) {
+        const Deviation& d = packed.proof.simplified_mm;
+        if (d.count == 0 || d.worst <= recipe_.tolerance.mm) return;
+        report_.findings.push_back(
+            {Code::kInfluences, Severity::kStop, fmt::format("clip \"{}\"", packed.clip.name),
+             fmt::format(
+                 "mesh \"{}\" is {:.3g} mm from where all its influences have it, at sample {}",
+                 d.what, d.worst, d.sample),
+             fmt::format("at most {} mm", recipe_.tolerance.mm),
+             "influences = 8   # under [target]; or, if this is good enough, influences = \"warn\" "
+             "under "
+             "[checks]"});
+    }
+
+    /// A clip whose end stands still.
+    void check_end(const Clip& clip, const RecipeClip& wanted) {
+        if (wanted.range.pose) return;
+        int last = clip.samples - 1;
+        while (last > 0 && still(clip, last)) --last;
+        const double k = clip.rate.per_second(),
+                     frames = (clip.samples - 1 - last) / k * source_->scene().rate.per_second();
+        if (last == 0 || frames < kStillFrames) return;
+        const double end = static_cast<double>(wanted.range.last) - frames;
+        report_.findings.push_back(
+            {Code::kStillTail, Severity::kWarning, wanted.range.where,
+             fmt::format("nothing moves in the last {:.2f} s", (clip.samples - 1 - last) / k),
+             "a range that ends where the motion ends",
+             fmt::format("end the range at {:.0f}", std::ceil(end - 1e-6))});
+    }
+
+    static bool same(std::span<const float> values, std::size_t width, int sample) {
+        const std::size_t i = at(sample) * width;
+        for (std::size_t c = 0; c < width && i + c < values.size(); ++c)
+            if (std::abs(values[i + c] - values[i - width + c]) > 1e-6F) return false;
+        return true;
+    }
+
+    /// True when nothing changes from the sample before.
+    static bool still(const Clip& clip, int sample) {
+        for (const JointTrack& t : clip.joints)
+            if (!same(t.translation, 3, sample) || !same(t.rotation, 4, sample) ||
+                !same(t.scale, 3, sample))
+                return false;
+        for (const MorphTrack& t : clip.morphs)
+            if (!same(t.weights, t.targets.size(), sample)) return false;
+        for (const ScalarTrack& t : clip.scalars)
+            if (!same(t.values, 1, sample)) return false;
+        return true;
     }
 
     Status draw(StagedFolder& folder) {
@@ -245,6 +323,13 @@ class Packer {
              "ranges of their own", "nothing, if this is meant"});
     }
 
+    /// The multiple of the target's rate at which a joint turns less than 120 degrees a sample.
+    FrameRate fast_enough(const JointLoss& loss) const {
+        constexpr double kWell_rad = 2.09;
+        const auto times = static_cast<std::int64_t>(std::ceil(loss.fastest_turn_rad / kWell_rad));
+        return {recipe_.rate.num * std::clamp<std::int64_t>(times, 2, 100), recipe_.rate.den};
+    }
+
     void note_losses(const Baked& baked, PackedClip& packed) {
         std::vector<std::string> flat;
         for (int j = 0; j < source_->skeleton().size(); ++j) {
@@ -261,9 +346,8 @@ class Packer {
                      fmt::format("{:.0f} degrees from sample {} to {}",
                                  loss.fastest_turn_rad * kDegrees, loss.fastest_sample - 1,
                                  loss.fastest_sample),
-                     "less than half a turn per sample",
-                     fmt::format("a target rate of {}",
-                                 to_text(FrameRate{recipe_.rate.num * 2, recipe_.rate.den}))});
+                     "less than half a turn per sample: an engine would turn the other way round",
+                     fmt::format("a target rate of {}", to_text(fast_enough(loss)))});
         }
         if (!flat.empty())
             report_.findings.push_back(
@@ -273,29 +357,89 @@ class Packer {
     }
 
     void check_motion(const Clip& clip, const PackedClip& packed, const RecipeClip& wanted) {
+        check_travel(clip, wanted);
         const LoopGap& gap = packed.gap;
-        const double drift = hips_drift(clip, source_->skeleton(), source_->hips());
-        const std::string where = wanted.range.where;
-        if (drift > 0.3 && !wanted.travel.ground)
-            report_.findings.push_back({Code::kTravelInHips, Severity::kWarning, where,
-                                        fmt::format("the hips travel {:.2f} m, the root 0", drift),
-                                        "travel on the root, or the figure snaps back",
-                                        "travel = [\"ground\"]   # in the clip"});
-        else if (clip.loop == LoopForm::kClosed &&
-                 (gap.distance_m > kLoopGap_m || gap.angle_rad > kLoopGap_rad || gap.weight > 0.01))
+        if (clip.loop != LoopForm::kClosed || !hips_stay(clip, wanted)) return;
+        const bool apart = gap.distance_m > kLoopGap_m || gap.angle_rad > kLoopGap_rad ||
+                           gap.weight > 0.01 || gap.scale > 1e-3 || gap.scalar > 0.01;
+        const bool open = gap.distance_m > kLoopOpen_m || gap.angle_rad > kLoopOpen_rad ||
+                          gap.weight > 0.05 || gap.scale > 0.01 || gap.scalar > 0.05;
+        if (apart)
             report_.findings.push_back(
-                {Code::kLoopOpen, Severity::kWarning, where,
-                 fmt::format(
-                     "last and first pose differ by {:.1f} mm, {:.2f} degrees{}, weight {:.3f}",
-                     gap.distance_m * 1000, gap.angle_rad * kDegrees,
-                     gap.joint < 0 ? ""
-                                   : fmt::format(" at \"{}\"", source_->skeleton()[gap.joint].name),
-                     gap.weight),
+                {Code::kLoopOpen, open ? Severity::kStop : Severity::kWarning, wanted.range.where,
+                 fmt::format("last and first pose differ by {:.1f} mm, {:.2f} degrees{}, scale "
+                             "{:.3f}, weight {:.3f}, scalar {:.3f}",
+                             gap.distance_m * 1000, gap.angle_rad * kDegrees,
+                             gap.joint < 0
+                                 ? ""
+                                 : fmt::format(" at \"{}\"", source_->skeleton()[gap.joint].name),
+                             gap.scale, gap.weight, gap.scalar),
                  "a loop whose last frame repeats the first",
                  "end the range on the frame that repeats the first, or drop loop = true"});
+        else if ((gap.speed_m_s > 0.2 && gap.speed_m_s > 2 * gap.usual_speed_m_s) ||
+                 (gap.spin_rad_s > 0.5 && gap.spin_rad_s > 2 * gap.usual_spin_rad_s))
+            report_.findings.push_back(
+                {Code::kLoopOpen, Severity::kWarning, wanted.range.where,
+                 fmt::format(
+                     "the pose closes, but its speed jumps by {:.2f} m/s and {:.0f} degrees/s "
+                     "at the seam; elsewhere by {:.2f} and {:.0f} at most",
+                     gap.speed_m_s, gap.spin_rad_s * kDegrees, gap.usual_speed_m_s,
+                     gap.usual_spin_rad_s * kDegrees),
+                 "a loop that goes on as it began",
+                 "ease the keys at both ends alike in the source"});
+    }
+
+    /// Hips that travel say nothing about the seam: their gap is the travel that is missing.
+    bool hips_stay(const Clip& clip, const RecipeClip& wanted) const {
+        return wanted.travel.ground ||
+               hips_drift(clip, source_->skeleton(), source_->hips()).ground_m <= kDrift_m;
+    }
+
+    void check_travel(const Clip& clip, const RecipeClip& wanted) {
+        const HipsDrift drift = hips_drift(clip, source_->skeleton(), source_->hips());
+        const TravelParts& asked = wanted.travel;
+        const auto add = [&](Code code, Severity severity, std::string found, std::string expected,
+                             std::string remedy) {
+            report_.findings.push_back({code, severity, wanted.range.where, std::move(found),
+                                        std::move(expected), std::move(remedy)});
+        };
+        const bool goes = drift.ground_m > kDrift_m && !asked.ground,
+                   circles = drift.farthest_m > 2 * kDrift_m && !asked.ground,
+                   climbs = drift.climb_m > kDrift_m && !asked.height;
+        const char* parts = (goes || circles) && climbs ? "\"ground\", \"height\""
+                            : climbs && asked.ground    ? "\"ground\", \"height\""
+                            : climbs                    ? "\"height\""
+                                                        : "\"ground\"";
+        const char* expected = "travel on the root, or the figure snaps back";
+        const std::string remedy = fmt::format("travel = [{}]   # in the clip", parts);
+        if (goes)
+            add(Code::kTravelInHips, Severity::kWarning,
+                fmt::format("the hips travel {:.2f} m, the root 0", drift.ground_m), expected,
+                remedy);
+        else if (circles)
+            add(Code::kTravelInHips, Severity::kWarning,
+                fmt::format("the hips go {:.2f} m away and come back, the root stays",
+                            drift.farthest_m),
+                expected, remedy);
+        if (climbs)
+            add(Code::kTravelInHips, Severity::kWarning,
+                fmt::format("the hips end {:.2f} m higher or lower, the root stays", drift.climb_m),
+                expected, remedy);
+        const Travel& t = clip.travel;
+        if (!wanted.range.pose && (asked.ground || asked.height || asked.heading) &&
+            t.path_m < 1e-3 && std::abs(t.height_change_m) < 1e-3 &&
+            std::abs(t.heading_change_rad) < 1e-3)
+            add(Code::kTravelAbsent, Severity::kStop,
+                fmt::format("travel was asked for, and \"{}\" stays where it is",
+                            source_->skeleton()[source_->hips()].name),
+                "hips that travel",
+                "name the joint that does with hips = \"...\" under [travel], or take travel out "
+                "of "
+                "the clip");
     }
 
     Result<PackReport> finish(StagedFolder& folder) {
+        if (apply_checks(recipe_.checks, report_.findings)) report_.proven = false;
         report_.folder = recipe_.output;
         MELLOW_CHECK(folder.write_text(
             "crate.json", [&](const TextSink& out) { manifest_json(report_, recipe_, out); }));

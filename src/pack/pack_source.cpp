@@ -33,12 +33,15 @@ Result<Bytes> load(PackReport& report, const std::string& role, const std::files
 
 /// What readers say of the options of the tool, with the keys that a recipe has for them.
 Finding in_recipe_words(Finding finding) {
-    for (const char* key : {"unit", "up", "front", "rate"})
+    for (const char* key : {"unit", "up", "front", "rate", "places", "frames"})
         for (std::string::size_type at = 0;
              (at = finding.remedy.find(std::string("--") + key, at)) != std::string::npos;)
             finding.remedy.erase(at, 2);
     return finding;
 }
+
+/// Stretches shorter than twice this are no gaps.
+constexpr std::int64_t kFewFrames = 3;
 
 /// A name that can be a file's: what cannot stand in one becomes an underscore.
 std::string file_name(std::string name) {
@@ -60,6 +63,7 @@ Result<PackSource> PackSource::read(const Recipe& recipe, PackReport& report) {
     if (!wrong.empty()) return wrong;
     collect(prepare_cameras(recipe, source.scene_, source.sheet_));
     Status clips = source.expand_clips(report);
+    if (clips.ok()) source.note_gaps(report);
     collect(source.make_skeleton(report));
     collect(std::move(clips));
     collect(source.check_clips());
@@ -70,19 +74,30 @@ Result<PackSource> PackSource::read(const Recipe& recipe, PackReport& report) {
 Status PackSource::read_scene_file(PackReport& report) {
     const auto path = recipe_->folder / recipe_->source;
     MELLOW_TRY(const Bytes bytes, load(report, "scene", path));
-    MELLOW_TRY(ReadResult read, read_scene(path));
+    auto parsed = read_scene(path, limits_for(recipe_->truth));
+    if (!parsed) {
+        Findings failures = parsed.failures();
+        for (Finding& f : failures) f = in_recipe_words(f);
+        return failures;
+    }
+    ReadResult read = std::move(parsed).value();
     scene_ = std::move(read.scene);
-    const bool all_said = recipe_->truth.whole();
     for (const Finding& f : read.findings)
-        if (f.code != Code::kAssumed || !all_said) report.findings.push_back(in_recipe_words(f));
+        if (!recipe_->truth.answers(f)) report.findings.push_back(in_recipe_words(f));
     MELLOW_CHECK(overrule(scene_, recipe_->truth, read.keys_on_frames));
     // What the recipe answers, or packing sees to, needs no saying.
-    const std::set<Code> answered{Code::kUnbaked,  Code::kStillTail,   Code::kPrefix,
-                                  Code::kLeftOut,  Code::kDefaultName, Code::kUnweighted,
-                                  Code::kZeroScale};
-    for (const Finding& f : take_stock(scene_).findings)
-        if (!answered.contains(f.code) || (f.code == Code::kAssumed && !all_said))
+    const std::set<Code> answered{Code::kStillTail,   Code::kPrefix,     Code::kLeftOut,
+                                  Code::kDefaultName, Code::kUnweighted, Code::kZeroScale,
+                                  Code::kRigidSkin,   Code::kNoMotion};
+    Stock stock = take_stock(scene_);
+    for (const Finding& f : stock.findings) {
+        const bool rigged = f.code == Code::kUnbaked && !recipe_->rig.empty();
+        if (!answered.contains(f.code) && !recipe_->truth.answers(f) && !rigged)
             report.findings.push_back(f);
+    }
+    timelines_ = std::move(stock.timelines);
+    note_lights(report);
+    static_meshes_ = static_meshes(scene_);
     conversion_ = Conversion(scene_.convention, Convention{});
     convert(scene_, Convention{});
     split_rigid_meshes(scene_);
@@ -166,6 +181,34 @@ Status PackSource::expand_clips(PackReport& report) {
     return wrong;
 }
 
+/// Frames between ranges of one timeline on which something moves, and which no clip has.
+void PackSource::note_gaps(PackReport& report) const {
+    for (std::size_t t = 0; t < scene_.timelines.size() && t < timelines_.size(); ++t) {
+        std::vector<const RecipeClip*> clips;
+        for (const RecipeClip& clip : clips_)
+            if (clip.strip.empty() && !clip.range.pose)
+                if (const auto found = find_timeline(clip.timeline, "");
+                    found && found.value() == static_cast<int>(t))
+                    clips.push_back(&clip);
+        std::sort(clips.begin(), clips.end(), [](const RecipeClip* a, const RecipeClip* b) {
+            return a->range.first < b->range.first;
+        });
+        std::int64_t upto = clips.empty() ? 0 : clips.front()->range.last;
+        for (const RecipeClip* clip : clips) {
+            for (const MovingSpan& span : timelines_[t].moving) {
+                const std::int64_t from = std::max(upto, span.first),
+                                   to = std::min(clip->range.first, span.last);
+                if (to - from >= 2 * kFewFrames)
+                    report.findings.push_back(
+                        {Code::kRangeGap, Severity::kNote, clip->range.where,
+                         fmt::format("frames {}..{} before it move and are in no clip", from, to),
+                         "ranges that take all of the motion", "nothing, if this is meant"});
+            }
+            upto = std::max(upto, clip->range.last);
+        }
+    }
+}
+
 /// Everything that can be wrong with clips, before the first one is baked.
 Status PackSource::check_clips() const {
     Findings wrong;
@@ -247,6 +290,75 @@ Status PackSource::note_axes(const JointChoice& choice, PackReport& report) cons
     return {};
 }
 
+/// Lights are not carried: said, since a glTF file may hold them as an extension of nodes.
+void PackSource::note_lights(PackReport& report) const {
+    std::vector<std::string> lights;
+    for (const Node& node : scene_.nodes)
+        if (node.extensions.find("lights") != std::string::npos) lights.push_back(node.name);
+    if (!lights.empty())
+        report.findings.push_back({Code::kLeftOut, Severity::kNote, recipe_->source,
+                                   fmt::format("lights: {}", name_list(lights)),
+                                   "nodes, meshes and cameras",
+                                   "set them up where the figure is used"});
+}
+
+/// Takes out meshes and cameras that the recipe drops, and meshes that are not of the figure.
+Status PackSource::leave_out(const JointChoice& choice, const std::vector<int>& driven,
+                             PackReport& report) {
+    MELLOW_TRY(const std::vector<int> dropped,
+               masked_nodes(scene_, choice.drop, "", "joints, drop"));
+    std::vector<bool> moved(scene_.nodes.size(), false), still = moved, drop = moved;
+    for (const int n : driven) moved[at(n)] = true;
+    for (const int n : dropped) drop[at(n)] = true;
+    for (const int n : parents_first(scene_))
+        if (const int p = scene_.nodes[at(n)].parent; p != kNone && moved[at(p)])
+            moved[at(n)] = true;
+    for (const int n : static_meshes_) still[at(n)] = !moved[at(n)];
+    std::vector<std::string> scenery, meshes, cameras;
+    for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
+        Node& node = scene_.nodes[n];
+        const auto part = at(rigid_part(scene_, static_cast<int>(n)));
+        const bool view =
+            node.name.ends_with(".view") && node.parent != kNone && drop[at(node.parent)];
+        if (node.camera != kNone && (drop[n] || view))
+            node.camera = kNone, cameras.push_back(node.name);
+        if (node.mesh == kNone) continue;
+        const bool named = drop[n] || (drop[part] && still[part]);
+        if (named && (node.skin != kNone || still[part])) {
+            node.mesh = kNone;
+            meshes.push_back(scene_.nodes[part].name);
+        } else if (still[part] && !recipe_->keep_static_meshes) {
+            node.mesh = kNone;
+            scenery.push_back(scene_.nodes[part].name);
+        }
+        if (node.mesh == kNone) node.morph_weights.clear();
+    }
+    if (!meshes.empty() || !cameras.empty()) {
+        meshes.insert(meshes.end(), cameras.begin(), cameras.end());
+        report.findings.push_back({Code::kLeftOut, Severity::kNote, "joints, drop",
+                                   fmt::format("left out as asked: {}", name_list(meshes)), "",
+                                   ""});
+    }
+    if (!scenery.empty())
+        report.findings.push_back(
+            {Code::kLeftOut, Severity::kWarning, "meshes",
+             fmt::format(
+                 "meshes that are not of the figure (no skin, not moved, below no joint): {}",
+                 name_list(scenery)),
+             "meshes that are skinned, hang on a joint or are moved",
+             "static_meshes = \"keep\"   # under [joints], to hang them on the root"});
+    if (recipe_->keep_static_meshes && std::find(still.begin(), still.end(), true) != still.end())
+        for (const RecipeClip& clip : clips_)
+            if (clip.travel.ground || clip.travel.height || clip.travel.heading)
+                return Finding{Code::kValueBad,
+                               Severity::kStop,
+                               clip.range.where,
+                               "travel, while static meshes hang on the root: they would go along",
+                               "one of both",
+                               "take out static_meshes = \"keep\" or travel"};
+    return {};
+}
+
 Status PackSource::make_skeleton(PackReport& report) {
     // Rules are bound by the names of the file, so the rig comes before names are shortened.
     // Where it fails, what else is wrong is looked for as far as that goes without it.
@@ -254,6 +366,8 @@ Status PackSource::make_skeleton(PackReport& report) {
     Findings wrong = rig ? Findings{} : rig.failures();
     append(wrong, strip(report).failures());
     JointChoice choice = recipe_->joints;
+    append(wrong, leave_out(choice, rig ? rig.value().driven_nodes() : std::vector<int>{}, report)
+                      .failures());
     append(wrong, read_axes(choice, report).failures());
     auto joints =
         choose_joints(scene_, choice, rig ? rig.value().driven_nodes() : std::vector<int>{});
@@ -366,6 +480,18 @@ Result<PackSource::Planned> PackSource::plan(const RecipeClip& clip) const {
         PlannedRange range,
         plan_range(clip.range, static_cast<std::int64_t>(std::floor(first + 1e-3)),
                    static_cast<std::int64_t>(std::ceil(last - 1e-3)), scene_.rate, recipe_->rate));
+    const int samples = range.plan.samples;
+    const std::int64_t most = std::int64_t{80} * recipe_->most_samples,
+                       whole = std::int64_t{samples} * std::max(1, skeleton_.size());
+    if (samples > recipe_->most_samples || whole > most)
+        return Finding{Code::kLimit,
+                       Severity::kStop,
+                       clip.range.where,
+                       fmt::format("{} samples of {} joints", samples, skeleton_.size()),
+                       fmt::format("at most {} samples a clip, and {} of all joints",
+                                   recipe_->most_samples, most),
+                       fmt::format("a shorter range; or most_samples = {}   # under [target]",
+                                   std::max<std::int64_t>(samples, (whole + 79) / 80))};
     what.played = Played{range.plan.start(), range.plan.end(), clip.range.loop};
     return Planned{std::move(what), std::move(range), std::move(name)};
 }

@@ -12,6 +12,7 @@
 #include "mellow/rig.h"
 #include "mellow/scene.h"
 #include "mellow/shape.h"
+#include "mellow/stock.h"
 
 namespace mellow {
 
@@ -47,6 +48,9 @@ class PackSource {
     Status make_skeleton(PackReport& report);
     Status read_axes(JointChoice& choice, PackReport& report) const;
     Status note_axes(const JointChoice& choice, PackReport& report) const;
+    void note_lights(PackReport& report) const;
+    void note_gaps(PackReport& report) const;
+    Status leave_out(const JointChoice& choice, const std::vector<int>& driven, PackReport& report);
     Status strip(PackReport& report);
     Status find_hips(PackReport& report);
     Result<int> find_timeline(const std::string& name, const std::string& where) const;
@@ -69,6 +73,8 @@ class PackSource {
     JointSources sources_;
     int hips_ = -1;
     std::vector<RecipeClip> clips_;
+    std::vector<TimelineStock> timelines_;  ///< what moves when in the file
+    std::vector<int> static_meshes_;        ///< nodes of meshes that are not of the figure
 };
 
 }  // namespace mellow

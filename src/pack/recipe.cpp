@@ -11,6 +11,7 @@
 #include "base/toml_table.h"
 #include "crate/hash.h"
 #include "mellow/read.h"
+#include "pack/checks.h"
 #include "pack/recipe_parts.h"
 #include "rig/sheet_words.h"
 
@@ -34,6 +35,14 @@ void read_source(TomlTable& t, Recipe& recipe) {
     }
     if (t.has("up")) recipe.truth.up = parse_axis(t.choice("up", kAxisNames));
     if (t.has("front")) recipe.truth.front = parse_axis(t.choice("front", kAxisNames));
+    if (t.has("places"))
+        recipe.truth.places = t.choice("places", {"added", "instead"}) == "added"
+                                  ? BvhPlaces::kAdded
+                                  : BvhPlaces::kInstead;
+    if (t.has("frames"))
+        recipe.truth.frames = t.choice("frames", {"declared", "all"}) == "all"
+                                  ? BvhFrames::kAll
+                                  : BvhFrames::kDeclared;
     if (t.has("rate")) {
         const std::string rate = t.number_or_text("rate");
         recipe.truth.rate = parse_rate(rate);
@@ -55,6 +64,9 @@ void read_target(TomlTable& t, Recipe& recipe) {
         recipe.rate = *parsed;
     else
         t.fail(Code::kValueBad, "rate", rate, "samples per second, such as 30 or \"30000/1001\"");
+    if (t.has("most_samples"))
+        recipe.most_samples = static_cast<int>(read_within(t, "most_samples", {}, 1, 1e8));
+    t.knows({"most_samples"});
     recipe.loop_form = t.choice("loop_form", {"closed", "open"}, "closed") == "closed"
                            ? LoopForm::kClosed
                            : LoopForm::kOpen;
@@ -85,6 +97,8 @@ void read_joints(TomlTable& t, const Sets& sets, Recipe& recipe) {
     recipe.joints.keep_helpers = t.choice("helpers", {"fold", "keep"}, "fold") == "keep";
     recipe.joints.keep_tips = t.choice("tips", {"drop", "keep"}, "drop") == "keep";
     recipe.joints.scale_to_offsets = t.choice("scale", {"keep", "offsets"}, "keep") == "offsets";
+    recipe.keep_static_meshes =
+        t.choice("static_meshes", {"leave-out", "keep"}, "leave-out") == "keep";
     recipe.axes = t.text("axes", "");
     recipe.where.axes = t.where("axes");
 }
@@ -260,7 +274,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     recipe.hash = hash_hex({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
     TomlTable top(root, file);
     top.knows({"source", "joints", "target", "travel", "output", "proof", "clip", "timelines",
-               "strip", "layer", "set", "camera"});
+               "strip", "layer", "set", "camera", "checks"});
     std::deque<toml::table> missing;  // stand for sections that are not there
     const auto section = [&](const char* key, auto&& read) {
         const toml::table* table = top.table(key);
@@ -292,11 +306,13 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     section("proof", [&](TomlTable& t) {
         recipe.tolerance.mm = t.number("tolerance_mm", recipe.tolerance.mm);
         recipe.tolerance.degrees = t.number("tolerance_degrees", recipe.tolerance.degrees);
+        recipe.accept_shear = sets.mask(t, "accept_shear");
         for (const char* key : {"tolerance_mm", "tolerance_degrees"})
             if (t.number(key, 1) <= 0)
                 t.fail(Code::kValueBad, key, fmt::format("{}", t.number(key, 1)),
                        "a number above 0");
     });
+    section("checks", [&](TomlTable& t) { read_checks(t, recipe.checks); });
     read_cameras(top, recipe);
     read_performances(top, sets, recipe);
     read_clips(top, recipe);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 
@@ -62,17 +63,18 @@ std::map<std::pair<std::string, std::string>, Weight> weights_of(const Scene& sc
     return out;
 }
 
-/// A timeline to play from its first key on; the rest pose without one.
+/// A timeline to play from second 0, or from its first key; the rest pose without one.
 struct Player {
     const Scene& scene;
     const Timeline* timeline = nullptr;
     double first = 0, seconds = 0;
 
-    Player(const Scene& s, int index) : scene(s) {
+    Player(const Scene& s, int index, bool align) : scene(s) {
         if (index < 0 || at(index) >= s.timelines.size()) return;
         timeline = &s.timelines[at(index)];
         const auto span = key_span(*timeline);
-        first = span[0], seconds = span[1] - span[0];
+        first = align ? span[0] : 0;
+        seconds = span[1] - first;
     }
     double weight(const Weight& w, const Pose& pose, double s) const {
         if (w.curve == nullptr) return pose.weights[at(w.scalar)];
@@ -101,17 +103,30 @@ class Comparer {
         : a_(a),
           b_(b),
           options_(options),
-          play_a_(a, options.timeline_a),
-          play_b_(b, options.timeline_b) {}
+          play_a_(a, options.timeline_a, options.align_first_key),
+          play_b_(b, options.timeline_b, options.align_first_key) {}
 
     Result<Comparison> run() {
         MELLOW_CHECK(match_joints());
+        compare_parents();
         match_meshes();
+        match_weights();
         compare_rest();
         out_.seconds_a = play_a_.seconds;
         out_.seconds_b = play_b_.seconds;
         out_.moments_per_second = a_.rate.per_second() * options_.oversample;
         const double longest = std::max(play_a_.seconds, play_b_.seconds);
+        constexpr double kMostPoses = 2e9;  // of single nodes: an hour of a large figure
+        const double poses = longest * out_.moments_per_second *
+                             static_cast<double>(a_.nodes.size() + b_.nodes.size());
+        if (poses > kMostPoses)
+            return Finding{
+                Code::kLimit,
+                Severity::kStop,
+                "comparison",
+                fmt::format("{:g} s at {:g} moments a second", longest, out_.moments_per_second),
+                fmt::format("at most {:g} moments times nodes", kMostPoses),
+                "compare a shorter timeline; a key far from all others may be stray"};
         out_.moments = static_cast<int>(std::ceil(longest * out_.moments_per_second - 1e-6)) + 1;
         constexpr int kChunk = 64;
         std::vector<Comparison> parts(at((out_.moments + kChunk - 1) / kChunk), out_);
@@ -143,7 +158,7 @@ class Comparer {
             }
             taken[at(other)] = true;
             pairs_.push_back({n, other});
-            out_.joints.push_back({own, {}, {}, 0, 0});
+            out_.joints.push_back({own, {}, {}, {}, 0, 0});
         }
         for (const int n : joints_of(b_))
             if (!taken[at(n)] && find_node(a_, b_.nodes[at(n)].name) == kNone)
@@ -165,11 +180,39 @@ class Comparer {
                 suggest(name, names), "correct the name"};
     }
 
+    /// The nearest joint above that both have must be the same one.
+    void compare_parents() {
+        std::vector<int> pair_a(a_.nodes.size(), kNone), pair_b(b_.nodes.size(), kNone);
+        for (std::size_t p = 0; p < pairs_.size(); ++p) {
+            pair_a[at(pairs_[p].a)] = static_cast<int>(p);
+            pair_b[at(pairs_[p].b)] = static_cast<int>(p);
+        }
+        const auto above = [](const Scene& scene, const std::vector<int>& pairs, int node) {
+            int n = scene.nodes[at(node)].parent;
+            while (n != kNone && pairs[at(n)] == kNone) n = scene.nodes[at(n)].parent;
+            return n == kNone ? kNone : pairs[at(n)];
+        };
+        const auto named = [&](int pair) {
+            return pair == kNone ? std::string("no joint") : out_.joints[at(pair)].joint;
+        };
+        for (std::size_t p = 0; p < pairs_.size(); ++p) {
+            const int own = above(a_, pair_a, pairs_[p].a), other = above(b_, pair_b, pairs_[p].b);
+            if (own != other)
+                out_.other_parents.push_back(fmt::format("{} (below {}, then below {})",
+                                                         out_.joints[p].joint, named(own),
+                                                         named(other)));
+        }
+    }
+
     void match_meshes() {
         for (std::size_t n = 0; n < a_.nodes.size(); ++n) {
             const Node& node = a_.nodes[n];
+            if (node.mesh == kNone) continue;
             const int other = find_node(b_, node.name);
-            if (node.mesh == kNone || other == kNone || b_.nodes[at(other)].mesh == kNone) continue;
+            if (other == kNone || b_.nodes[at(other)].mesh == kNone) {
+                out_.meshes_only_a.push_back(node.name);
+                continue;
+            }
             const Mesh &x = a_.meshes[at(node.mesh)], &y = b_.meshes[at(b_.nodes[at(other)].mesh)];
             MeshPair pair{static_cast<int>(n), other, x.primitives.size() == y.primitives.size()};
             for (std::size_t p = 0; pair.same_vertices && p < x.primitives.size(); ++p)
@@ -178,10 +221,25 @@ class Comparer {
             if (!pair.same_vertices) out_.other_meshes.push_back(node.name);
             meshes_.push_back(pair);
         }
-        const auto others = weights_of(b_, play_b_.timeline);
-        for (const auto& [name, weight] : weights_of(a_, play_a_.timeline))
+        for (const Node& node : b_.nodes) {
+            if (node.mesh == kNone) continue;
+            const int other = find_node(a_, node.name);
+            if (other == kNone || a_.nodes[at(other)].mesh == kNone)
+                out_.meshes_only_b.push_back(node.name);
+        }
+    }
+
+    void match_weights() {
+        const auto own = weights_of(a_, play_a_.timeline),
+                   others = weights_of(b_, play_b_.timeline);
+        for (const auto& [name, weight] : own) {
             if (const auto found = others.find(name); found != others.end())
                 weights_.push_back({name.first, weight, found->second});
+            else
+                out_.weights_only_a.push_back(name.first + "/" + name.second);
+        }
+        for (const auto& [name, weight] : others)
+            if (!own.contains(name)) out_.weights_only_b.push_back(name.first + "/" + name.second);
     }
 
     void compare_rest() {
@@ -203,7 +261,17 @@ class Comparer {
             const Affine &p = x.worlds[at(pairs_[j].a)], &q = y.worlds[at(pairs_[j].b)];
             JointComparison& joint = into.joints[j];
             joint.position_mm.add(length(p.o - q.o) * 1000, m, joint.joint);
-            joint.rotation_degrees.add(turned(p, q), m, joint.joint);
+            double scale = 0;
+            bool flat = false;  // without a size there is no orientation to compare
+            for (const auto& [u, v] :
+                 {std::pair{p.x, q.x}, std::pair{p.y, q.y}, std::pair{p.z, q.z}}) {
+                const double x_size = length(u), y_size = length(v);
+                flat |= x_size < 1e-6 && y_size < 1e-6;
+                scale =
+                    std::max(scale, std::abs(x_size - y_size) / std::max({x_size, y_size, 1e-6}));
+            }
+            joint.scale.add(scale, m, joint.joint);
+            if (!flat) joint.rotation_degrees.add(turned(p, q), m, joint.joint);
         }
         for (const WeightPair& pair : weights_)
             into.weight.add(
@@ -226,6 +294,8 @@ class Comparer {
         for (std::size_t j = 0; j < out_.joints.size(); ++j) {
             out_.joints[j].position_mm.merge(part.joints[j].position_mm);
             out_.joints[j].rotation_degrees.merge(part.joints[j].rotation_degrees);
+            out_.joints[j].scale.merge(part.joints[j].scale);
+            out_.scale.merge(part.joints[j].scale);
             out_.position_mm.merge(part.joints[j].position_mm);
             out_.rotation_degrees.merge(part.joints[j].rotation_degrees);
         }
@@ -242,7 +312,51 @@ class Comparer {
     Comparison out_;
 };
 
+std::string list_of(const std::vector<std::string>& first, const std::vector<std::string>& second) {
+    std::string text;
+    if (!first.empty()) text = "only in the first: " + name_list(first);
+    if (!second.empty())
+        text += (text.empty() ? "" : "; ") + ("only in the second: " + name_list(second));
+    return text;
+}
+
 }  // namespace
+
+std::string_view name(Aspect aspect) {
+    static constexpr std::array<std::string_view, kAspects> kNames{"places",   "turns",   "scales",
+                                                                   "vertices", "weights", "joints",
+                                                                   "parents",  "meshes",  "length"};
+    return kNames[at(static_cast<int>(aspect))];
+}
+
+std::vector<Difference> differences(const Comparison& c, const CompareTolerance& tolerance,
+                                    const std::set<Aspect>& ignored) {
+    std::vector<Difference> out;
+    const auto add = [&](Aspect aspect, std::string what) {
+        if (!what.empty() && !ignored.contains(aspect)) out.push_back({aspect, std::move(what)});
+    };
+    const auto above = [&](Aspect aspect, const Deviation& d, double most, std::string_view unit) {
+        if (!(d.worst <= most))
+            add(aspect, fmt::format("worst {:.3g}{}{} at {}, {:.3f} s; at most {:g}", d.worst,
+                                    unit.empty() ? "" : " ", unit, d.what,
+                                    d.sample / c.moments_per_second, most));
+    };
+    above(Aspect::kPlaces, c.position_mm, tolerance.mm, "mm");
+    above(Aspect::kTurns, c.rotation_degrees, tolerance.degrees, "degrees");
+    above(Aspect::kScales, c.scale, tolerance.scale, "of its size");
+    above(Aspect::kVertices, c.vertex_mm, tolerance.mm, "mm");
+    above(Aspect::kWeights, c.weight, tolerance.weight, "");
+    add(Aspect::kWeights, list_of(c.weights_only_a, c.weights_only_b));
+    add(Aspect::kJoints, list_of(c.only_a, c.only_b));
+    if (!c.other_parents.empty()) add(Aspect::kParents, name_list(c.other_parents));
+    add(Aspect::kMeshes, list_of(c.meshes_only_a, c.meshes_only_b));
+    if (!c.other_meshes.empty())
+        add(Aspect::kMeshes, "with other vertices: " + name_list(c.other_meshes));
+    if (!(std::abs(c.seconds_a - c.seconds_b) <= tolerance.seconds))
+        add(Aspect::kLength, fmt::format("{:.4f} s, then {:.4f} s; at most {:g} s apart",
+                                         c.seconds_a, c.seconds_b, tolerance.seconds));
+    return out;
+}
 
 Result<Comparison> compare_motion(const Scene& a, const Scene& b, const CompareOptions& options) {
     return Comparer(a, b, options).run();

@@ -6,12 +6,10 @@
 #include <cmath>
 
 #include "base/at.h"
-#include "base/text.h"
+#include "prove/judge.h"
 
 namespace mellow {
 namespace {
-
-constexpr std::int64_t kShortStill = 3;
 
 std::vector<NodeClass> classify(const Scene& scene) {
     const std::size_t count = scene.nodes.size();
@@ -101,6 +99,45 @@ std::vector<MovingSpan> moving_spans(const std::vector<bool>& changed, std::int6
     return spans;
 }
 
+/// The same from one key to the next, where there are too many frames to look at each: coarser,
+/// since a curve moves all the way between two keys that differ.
+std::vector<MovingSpan> moving_by_keys(const Scene& scene, const Timeline& timeline) {
+    const double k = scene.rate.per_second();
+    std::vector<MovingSpan> spans;
+    const auto add = [&](double from, double to) {
+        spans.push_back({static_cast<std::int64_t>(std::floor(from * k + 1e-3)),
+                         static_cast<std::int64_t>(std::ceil(to * k - 1e-3))});
+    };
+    const auto scan = [&](const Curve& curve) {
+        const std::size_t stride =
+            curve.values.size() / std::max<std::size_t>(1, curve.times.size());
+        for (std::size_t key = 0; key + 1 < curve.times.size(); ++key)
+            for (std::size_t i = 0; i < stride; ++i)
+                if (curve.values[key * stride + i] != curve.values[(key + 1) * stride + i]) {
+                    add(curve.times[key], curve.times[key + 1]);
+                    break;
+                }
+    };
+    for (const Channel& channel : timeline.channels) scan(channel.curve);
+    for (const MorphCurve& morph : timeline.morphs) scan(morph.curve);
+    for (const MemberCurve& member : timeline.members) {
+        const std::size_t width = at(member.width);
+        for (std::size_t key = 0; key + 1 < member.times.size(); ++key)
+            if (!std::equal(&member.values[key * width], &member.values[key * width] + width,
+                            &member.values[(key + 1) * width]))
+                add(member.times[key], member.times[key + 1]);
+    }
+    std::sort(spans.begin(), spans.end(),
+              [](const MovingSpan& a, const MovingSpan& b) { return a.first < b.first; });
+    std::vector<MovingSpan> joined;
+    for (const MovingSpan& span : spans)
+        if (!joined.empty() && span.first - joined.back().last < kShortStill)
+            joined.back().last = std::max(joined.back().last, span.last);
+        else
+            joined.push_back(span);
+    return joined;
+}
+
 TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                              const std::vector<NodeClass>& classes) {
     TimelineStock out;
@@ -130,12 +167,14 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                            classes[n] == NodeClass::kUnweighted || classes[n] == NodeClass::kTip;
         out.animated_joints += nodes[n] && joint ? 1 : 0;
     }
-    // Every curve is looked at on every frame: not where that would take seconds.
-    constexpr std::int64_t kMostLooks = 50'000'000;
-    if (out.last_frame > out.first_frame &&
-        out.last_frame - out.first_frame < kMostLooks / std::max(1, out.channels))
+    // Every curve is looked at on every frame, or, where that would take long, from key to key.
+    constexpr std::int64_t kMostLooks = 20'000'000, kMostFrames = 1'000'000;
+    const std::int64_t frames = out.last_frame - out.first_frame;
+    if (frames > 0 && frames < std::min(kMostFrames, kMostLooks / std::max(1, out.channels)))
         out.moving = moving_spans(changes(scene, timeline, out.first_frame, out.last_frame),
                                   out.first_frame);
+    else if (frames > 0)
+        out.moving = moving_by_keys(scene, timeline);
     std::erase_if(out.moving, [&](const MovingSpan& s) {
         const bool cut =
             s.last - s.first == 1 && s.first > out.first_frame && s.last < out.last_frame;
@@ -173,170 +212,6 @@ void measure(const Scene& scene, Stock& stock) {
                                                               : Axis::kPlusZ;
     stock.longest_m = std::max({size.x, size.y, size.z}) * m;
 }
-
-class Judge {
-  public:
-    Judge(const Scene& scene, Stock& stock) : scene_(scene), stock_(stock) {}
-
-    void run() {
-        size_and_axis();
-        scaled_nodes();
-        skins();
-        names();
-        for (const TimelineStock& t : stock_.timelines) timeline(t);
-        if (!stock_.rate_known && !scene_.timelines.empty())
-            add(Code::kAssumed, Severity::kWarning, "keys",
-                "keys that lie on the frames of no usual rate",
-                fmt::format("{} frames per second was assumed", to_text(stock_.rate)),
-                "rate = 24   # under [source], or --rate 24");
-    }
-
-  private:
-    void add(Code code, Severity severity, std::string where, std::string found,
-             std::string expected, std::string remedy) {
-        stock_.findings.push_back({code, severity, std::move(where), std::move(found),
-                                   std::move(expected), std::move(remedy)});
-    }
-
-    int count(NodeClass c) const {
-        return static_cast<int>(std::count(stock_.classes.begin(), stock_.classes.end(), c));
-    }
-
-    bool is_joint(std::size_t n) const {
-        const NodeClass c = stock_.classes[n];
-        return c == NodeClass::kDeform || c == NodeClass::kUnweighted || c == NodeClass::kTip;
-    }
-
-    /// Nodes that are no joints and have joints below them.
-    std::vector<bool> above_joints() const {
-        std::vector<bool> above(scene_.nodes.size(), false);
-        for (std::size_t n = 0; n < above.size(); ++n)
-            for (int up = is_joint(n) ? scene_.nodes[n].parent : kNone; up != kNone;
-                 up = scene_.nodes[at(up)].parent)
-                if (!is_joint(at(up))) above[at(up)] = true;
-        return above;
-    }
-
-    void size_and_axis() {
-        const bool figure = count(NodeClass::kDeform) > 0 || !stock_.timelines.empty();
-        if (!figure || !stock_.bounds.any) return;
-        if (stock_.longest_m > 20 || stock_.longest_m < 0.1) size_suspect();
-        const int up = static_cast<int>(scene_.convention.up) / 2,
-                  longest = static_cast<int>(stock_.longest_axis) / 2;
-        if (up != longest && stock_.height_m < 0.6 * stock_.longest_m)
-            add(Code::kAxisSuspect, Severity::kWarning, "axes",
-                fmt::format("{:.4g} m along {} but {:.4g} m along up ({})", stock_.longest_m,
-                            name(stock_.longest_axis).substr(1), stock_.height_m,
-                            name(scene_.convention.up)),
-                "a standing figure is longest along up; this one lies",
-                fmt::format("up = \"{}\"   # under [source], with front; or --up and --front",
-                            name(stock_.longest_axis)));
-    }
-
-    /// Suggests the named unit that makes a figure of it, else the number that makes it 1.7 m.
-    void size_suspect() {
-        const double units = stock_.longest_m / scene_.convention.metres_per_unit;
-        std::string unit =
-            fmt::format("{:.4g}   # if it is 1.7 m tall; under [source], or --unit", 1.7 / units);
-        for (const char* named : {"foot", "inch", "millimetre", "centimetre", "metre"})
-            if (const double size = units * parse_unit(named).value_or(1); size >= 1 && size <= 2.5)
-                unit = fmt::format("\"{}\"   # under [source], or --unit; makes it {:.4g} m", named,
-                                   size);
-        add(Code::kSizeSuspect, Severity::kWarning, "size",
-            fmt::format("{:.4g} m at its longest", stock_.longest_m),
-            "a person is 1 to 2.5 m; the unit of the file is probably not what it says",
-            "unit = " + unit);
-    }
-
-    void scaled_nodes() {
-        const std::vector<bool> above = above_joints();
-        std::vector<std::string> flat;
-        for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
-            const Node& node = scene_.nodes[n];
-            const Vec3 s = node.local.s;
-            if (s.x == 0 || s.y == 0 || s.z == 0)
-                flat.push_back(node.name);
-            else if (above[n] && length(s - Vec3{1, 1, 1}) > 1e-4)
-                add(Code::kScaledNode, Severity::kWarning, "node \"" + node.name + "\"",
-                    fmt::format("scale [{:.6g}, {:.6g}, {:.6g}] above the joints", s.x, s.y, s.z),
-                    "scale 1 above a skeleton", "nothing; packing makes it part of the data");
-        }
-        if (!flat.empty())
-            add(Code::kZeroScale, Severity::kNote, "rest pose",
-                fmt::format("a scale of zero at rest: {}", name_list(flat)),
-                "a rest pose that can be inverted", "nothing; packing lets them rest at full size");
-    }
-
-    void skins() {
-        std::vector<bool> shown(scene_.nodes.size(), false);
-        const std::vector<int> order = parents_first(scene_);
-        for (const int root : scene_.roots) shown[at(root)] = true;
-        for (const int n : order)
-            if (const int p = scene_.nodes[at(n)].parent; p != kNone && shown[at(p)])
-                shown[at(n)] = true;
-        std::vector<std::string> missing;
-        for (const Skin& skin : scene_.skins)
-            for (const int j : skin.joints)
-                if (!shown[at(j)]) missing.push_back(scene_.nodes[at(j)].name);
-        if (!missing.empty())
-            add(Code::kMissingJoint, Severity::kWarning, "skin",
-                fmt::format("joints outside the scene: {}", name_list(missing)),
-                "all joints of a skin below the scene's roots",
-                "put them under the skeleton in the source");
-        int loose = 0;
-        for (const Node& node : scene_.nodes)
-            loose += node.mesh != kNone && node.skin == kNone ? 1 : 0;
-        if (loose > 0 && !scene_.skins.empty())
-            add(Code::kLeftOut, Severity::kWarning, "meshes",
-                fmt::format("{} meshes without skin", loose), "meshes bound to joints",
-                "they will be left out; give each full weight on one joint in the source");
-        if (const int bare = count(NodeClass::kUnweighted); bare > 0)
-            add(Code::kUnweighted, Severity::kNote, "skin",
-                fmt::format("{} joints without weight inside chains", bare), "", "");
-    }
-
-    void names() {
-        if (!stock_.common_prefix.empty())
-            add(Code::kPrefix, Severity::kNote, "names",
-                fmt::format("{} names begin with \"{}\"", scene_.nodes.size(),
-                            stock_.common_prefix),
-                "bare names",
-                fmt::format("strip_prefix = \"{}\"   # under [source]", stock_.common_prefix));
-        for (const Timeline& t : scene_.timelines)
-            if (t.name.empty() || t.name.starts_with("animation_") || t.name.starts_with("Take ") ||
-                t.name == "Animation")
-                add(Code::kDefaultName, Severity::kNote, "timelines",
-                    t.name.empty() ? "a timeline without a name"
-                                   : fmt::format("a timeline named \"{}\"", t.name),
-                    "a telling name", "name the clips in the recipe");
-    }
-
-    void timeline(const TimelineStock& t) {
-        const std::string where = fmt::format("timeline \"{}\"", t.name);
-        const int joints = count(NodeClass::kDeform);
-        if (joints > 0 && t.animated_joints == 0 && t.animated_nodes > 0)
-            add(Code::kUnbaked, Severity::kWarning, where,
-                fmt::format("0 of {} deform joints have keys; {} other nodes have", joints,
-                            t.animated_nodes),
-                "motion on the joints; in an engine this stands still",
-                "rig = \"....rig.toml\"   # under [source]: a rig sheet, so that packing can bake "
-                "it");
-        if (t.moving.empty()) {
-            add(Code::kNoMotion, Severity::kWarning, where, "nothing moves", "at least one change",
-                "check the file");
-        } else if (const std::int64_t still = t.last_frame - t.moving.back().last;
-                   still >= 2 * kShortStill) {
-            add(Code::kStillTail, Severity::kWarning, where,
-                fmt::format("the last change is at frame {}, the last key at {}",
-                            t.moving.back().last, t.last_frame),
-                "ranges that end where the motion ends",
-                fmt::format("end the last range at {}", t.moving.back().last));
-        }
-    }
-
-    const Scene& scene_;
-    Stock& stock_;
-};
 
 }  // namespace
 
@@ -376,7 +251,7 @@ Stock take_stock(const Scene& scene) {
     measure(scene, stock);
     for (const Timeline& timeline : scene.timelines)
         stock.timelines.push_back(stock_timeline(scene, timeline, stock.classes));
-    Judge(scene, stock).run();
+    stock.findings = judge(scene, stock);
     return stock;
 }
 

@@ -91,7 +91,10 @@ class BvhCursor {
                         std::move(expected),
                         "the file is cut short or no BVH; write it again"};
     }
-    std::string where() const { return fmt::format("{}:{}", file_, line_); }
+    std::string where() const { return where(line_); }
+    std::string where(int line) const { return fmt::format("{}:{}", file_, line); }
+    const std::string& file() const { return file_; }
+    int line() const { return line_; }
 
     std::optional<Finding> error;
 
@@ -119,7 +122,7 @@ class BvhReader {
         if (!in_.error) read_motion();
         if (in_.error) return *in_.error;
         out_.findings.push_back(
-            {Code::kAssumed, Severity::kNote, in_.where(), "BVH does not say its unit and axes",
+            {Code::kAssumed, Severity::kNote, in_.file(), "BVH does not say its unit and axes",
              "metre, +Y up, +Z front were assumed", "--unit, --up and --front say otherwise"});
         return std::move(out_);
     }
@@ -201,6 +204,7 @@ class BvhReader {
     void read_motion() {
         in_.expect("Frames:");
         const double declared = in_.number();
+        frames_line_ = in_.line();
         in_.expect("Frame");
         in_.expect("Time:");
         const double frame_time = in_.number();
@@ -215,7 +219,8 @@ class BvhReader {
         // Every number takes at least a digit and a space: the rest of the file bounds the frames.
         const std::size_t most =
             channels_.empty() ? 0 : in_.bytes_left() / (2 * channels_.size()) + 1;
-        if (static_cast<double>(most) < declared && !channels_.empty())
+        if (static_cast<double>(most) < declared && !channels_.empty() &&
+            limits_.bvh_frames != BvhFrames::kAll)
             return in_.fail(fmt::format("{} frames declared, bytes for {} at most", declared, most),
                             "as many lines of numbers as frames");
         if (channels_.empty()) return;
@@ -239,21 +244,92 @@ class BvhReader {
 
     void finish(BvhMotion& motion, std::size_t frames, double declared) {
         if (frames == 0) return in_.fail("", "as many lines of numbers as frames");
-        motion.finish(frames);
-        if (static_cast<double>(frames) < declared)
-            return in_.fail(fmt::format("{} frames", frames),
-                            fmt::format("{} frames, as declared", declared));
-        if (static_cast<double>(frames) > declared)
+        const bool fewer =
+            static_cast<double>(frames)<declared, more = static_cast<double>(frames)> declared;
+        if (fewer && limits_.bvh_frames != BvhFrames::kAll) {
+            in_.error = Finding{
+                Code::kBvhBroken,
+                Severity::kStop,
+                in_.where(frames_line_),
+                fmt::format("{} frames declared, but {} lines of numbers", declared, frames),
+                "as many lines as frames",
+                "the file may be cut short; --frames all takes what is there"};
+            return;
+        }
+        const bool cut = more && limits_.bvh_frames == BvhFrames::kDeclared;
+        if ((fewer || more) && !limits_.bvh_frames)
             out_.findings.push_back(
-                {Code::kAssumed, Severity::kWarning, in_.where(),
-                 fmt::format("{} frames where {} are declared", frames, declared),
-                 "as many lines as frames", "all of them were read"});
+                {Code::kAssumed, Severity::kWarning, in_.where(frames_line_),
+                 fmt::format("{} frames declared, but {} lines of numbers", declared, frames),
+                 "as many lines as frames",
+                 "all were taken; --frames declared takes only those, --frames all says it is "
+                 "well"});
+        motion.finish(cut ? static_cast<std::size_t>(declared) : frames);
+        take_places();
+    }
+
+    /// Which of the two meanings of position channels the places speak for; see read_bvh().
+    void take_places() {
+        Scene& scene = out_.scene;
+        std::vector<std::pair<double, double>> votes;  // how far along OFFSET, weight
+        double weight = 0;
+        for (const Channel& channel : scene.timelines[0].channels) {
+            if (channel.path != Path::kTranslation) continue;
+            const Vec3 offset = told(channel.node);
+            const double square = dot(offset, offset);
+            if (square == 0) continue;
+            const std::span<const double> p = channel.curve.values.doubles();
+            std::vector<double> along;
+            for (std::size_t i = 0; i + 2 < p.size(); i += 3)
+                along.push_back(dot(offset, {p[i], p[i + 1], p[i + 2]}) / square);
+            const auto middle = along.begin() + static_cast<std::ptrdiff_t>(along.size() / 2);
+            std::nth_element(along.begin(), middle, along.end());
+            votes.emplace_back(*middle, square);
+            weight += square;
+        }
+        if (votes.empty()) return;  // both meanings are one
+        std::sort(votes.begin(), votes.end());
+        double upto = 0, middle = votes.back().first;
+        for (const auto& [along, w] : votes)
+            if ((upto += w) >= weight / 2) {
+                middle = along;
+                break;
+            }
+        const bool added =
+            limits_.bvh_places ? *limits_.bvh_places == BvhPlaces::kAdded : middle < 0.5;
+        if (!limits_.bvh_places)
+            out_.findings.push_back(
+                {Code::kAssumed,
+                 std::abs(middle - 0.5) < 0.25 ? Severity::kWarning : Severity::kNote, in_.file(),
+                 fmt::format("position channels lie {:.2f} of the way from zero to OFFSET", middle),
+                 added ? "near zero they are added to OFFSET: that was assumed"
+                       : "near OFFSET they stand in its place: that was assumed",
+                 added ? "--places instead says otherwise" : "--places added says otherwise"});
+        if (!added) return;
+        for (Channel& channel : scene.timelines[0].channels) {
+            const Vec3 offset = told(channel.node);
+            if (channel.path != Path::kTranslation || dot(offset, offset) == 0) continue;
+            std::vector<double>& p = channel.curve.values.edit();
+            for (std::size_t i = 0; i + 2 < p.size(); i += 3)
+                p[i] += offset.x, p[i + 1] += offset.y, p[i + 2] += offset.z;
+        }
+    }
+
+    /// OFFSET of a joint along the axes that it has position channels for; 0 along the others,
+    /// which keep theirs in both meanings.
+    Vec3 told(int node) const {
+        bool has[3] = {false, false, false};
+        for (const BvhChannel& c : channels_)
+            if (c.node == node && c.kind < BvhChannel::kTurnX) has[c.kind] = true;
+        const Vec3 t = out_.scene.nodes[static_cast<std::size_t>(node)].local.t;
+        return {has[0] ? t.x : 0, has[1] ? t.y : 0, has[2] ? t.z : 0};
     }
 
     BvhCursor in_;
     ReadLimits limits_;
     ReadResult out_;
     std::vector<BvhChannel> channels_;
+    int frames_line_ = 0;
 };
 
 }  // namespace

@@ -133,6 +133,7 @@ class TimelineReader {
                                  fmt::format("from {} to {} s", start, end),
                                  "an end at or after the start");
             timeline_.span = std::array{start, end};
+            put_earlier(timeline_, start);  // a clip begins at its start
         }
         build_.scene.timelines.push_back(std::move(timeline_));
     }
@@ -449,25 +450,26 @@ class TimelineReader {
                       "its nearest rotation and scale are taken; scale evenly in the source");
     }
 
-    /// Key times below 0 have no frame in most formats: everything is put later by as much.
+    static void put_earlier(Timeline& t, double by) {
+        for (Channel& c : t.channels)
+            for (double& s : c.curve.times.edit()) s -= by;
+        for (MemberCurve& c : t.members) {
+            for (double& s : c.times) s -= by;
+            for (std::size_t i = 0; i < c.before.size(); i += 2)
+                c.before[i] -= by, c.after[i] -= by;
+        }
+        if (t.span) *t.span = {(*t.span)[0] - by, (*t.span)[1] - by};
+    }
+
+    /// Key times below 0 have no frame in most formats: everything is put later by as much. Clips
+    /// begin at 0 already, whatever keys lie before.
     void start_at_zero() {
         double first = 0;
-        for (const Timeline& t : build_.scene.timelines) {
-            for (const MemberCurve& c : t.members) first = std::min(first, c.times[0]);
-            for (const Channel& c : t.channels) first = std::min(first, c.curve.times[0]);
-            if (t.span) first = std::min(first, (*t.span)[0]);
-        }
+        for (const Timeline& t : build_.scene.timelines)
+            if (!t.span) first = std::min(first, key_span(t)[0]);
         if (first >= 0) return;
-        for (Timeline& t : build_.scene.timelines) {
-            for (Channel& c : t.channels)
-                for (double& s : c.curve.times.edit()) s -= first;
-            for (MemberCurve& c : t.members) {
-                for (double& s : c.times) s -= first;
-                for (std::size_t i = 0; i < c.before.size(); i += 2)
-                    c.before[i] -= first, c.after[i] -= first;
-            }
-            if (t.span) *t.span = {(*t.span)[0] - first, (*t.span)[1] - first};
-        }
+        for (Timeline& t : build_.scene.timelines)
+            if (!t.span) put_earlier(t, first);
         doc_.note(Code::kAssumed, Severity::kWarning, child(doc_.root(), "library_animations"),
                   fmt::format("keys from {} s on", first), "keys from 0 s on",
                   fmt::format("all keys were put {} s later", -first));

@@ -7,6 +7,7 @@
 #include <cerrno>
 #include <cstring>
 
+#include "base/text.h"
 #include "mellow/parallel.h"
 #include "mellow/read.h"
 
@@ -33,6 +34,13 @@ Finding unreadable(const std::filesystem::path& path, Code code, std::string fou
 }
 
 }  // namespace
+
+ReadLimits limits_for(const TrueConvention& truth) {
+    ReadLimits limits;
+    limits.bvh_places = truth.places;
+    limits.bvh_frames = truth.frames;
+    return limits;
+}
 
 Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& limits) {
     const FileHandle file{::open(path.c_str(), O_RDONLY | O_CLOEXEC)};
@@ -77,7 +85,9 @@ Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& lim
     return bytes;
 }
 
-Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
+namespace {
+
+Result<ReadResult> read_any(const std::filesystem::path& path, const ReadLimits& limits) {
     MELLOW_TRY(Bytes bytes, read_file(path, limits));
     std::string_view text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
     if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);
@@ -107,6 +117,19 @@ Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimit
         bytes.empty() ? "an empty file" : "a file that begins like none of the known formats",
         "glTF 2.0 (.glb or .gltf), COLLADA (.dae) or BVH",
         "write the scene in one of these formats"};
+}
+
+}  // namespace
+
+Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
+    MELLOW_TRY(ReadResult read, read_any(path, limits));
+    const std::vector<std::string> renamed = name_timelines(read.scene);
+    if (!renamed.empty())
+        read.findings.push_back({Code::kDefaultName, Severity::kNote, path.filename().string(),
+                                 fmt::format("timelines of one name: {}", name_list(renamed)),
+                                 "a name for each",
+                                 "use the new names, or rename them in the source"});
+    return read;
 }
 
 }  // namespace mellow

@@ -29,11 +29,12 @@ Finding outside(const Range& range, std::int64_t first, std::int64_t last) {
 /// timeline; empty (first == last) when there is none.
 Range nearest_fit(const Range& range, std::int64_t first_frame, std::int64_t last_frame,
                   FrameRate source, FrameRate target) {
+    __extension__ typedef __int128 Wide;
     const std::int64_t intervals = range.last - range.first;
     Range fit = range;
     for (std::int64_t d = 0; d < intervals; ++d)
         for (const std::int64_t n : {intervals + d, intervals - d})
-            if ((n * source.den * target.num) % (source.num * target.den) == 0 &&
+            if ((Wide{n} * source.den * target.num) % (Wide{source.num} * target.den) == 0 &&
                 n <= last_frame - first_frame) {
                 fit.last = std::min(range.first + n, last_frame);
                 fit.first = fit.last - n;
@@ -57,7 +58,17 @@ Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
     plan = {range.name, range.first, range.last, source, target, 0, range.loop};
     // intervals at the target = intervals * (source.den / source.num) * (target.num / target.den)
     const std::int64_t intervals = range.last - range.first;
-    const std::int64_t num = intervals * source.den * target.num, den = source.num * target.den;
+    constexpr std::int64_t kMostIntervals = 1'000'000'000;
+    const double many = static_cast<double>(intervals) / source.per_second() * target.per_second();
+    if (intervals > kMostIntervals || many > static_cast<double>(kMostIntervals))
+        return Finding{Code::kLimit,
+                       Severity::kStop,
+                       range.where,
+                       fmt::format("{} frames, {:.4g} samples", intervals, many),
+                       fmt::format("at most {} of each", kMostIntervals),
+                       "a shorter range, or a lower rate"};
+    __extension__ typedef __int128 Wide;  // products of three numbers of up to 1e9
+    const Wide num = Wide{intervals} * source.den * target.num, den = Wide{source.num} * target.den;
     const bool whole = num % den == 0;
     const std::string length =
         fmt::format("{} intervals at {}/s are {:.4f} s = {:.3f} intervals at {}/s", intervals,
@@ -68,13 +79,13 @@ Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                                     ? fmt::format("range = [{}, {}], or a target rate of {}",
                                                   fit.first, fit.last, to_text(source))
                                     : fmt::format("a target rate of {}", to_text(source));
-    if (!whole && range.loop)
+    if (!whole && range.loop)  // another range would not close: the figure is elsewhere there
         return Finding{Code::kRangeOffGrid,
                        Severity::kStop,
                        range.where,
                        length,
                        "a loop period of whole intervals, or its seam would jump",
-                       fitting};
+                       fmt::format("a target rate of {}", to_text(source))};
     plan.samples = static_cast<int>((num + den - 1) / den) + 1;
     if (!whole)
         out.findings.push_back(

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -112,11 +113,18 @@ void extract_travel(Clip& clip, const Skeleton& skeleton, int hips, const Travel
     fill_figures(travel, roots, heading, clip.rate.seconds(clip.samples - 1));
 }
 
-double hips_drift(const Clip& clip, const Skeleton& skeleton, int hips) {
+HipsDrift hips_drift(const Clip& clip, const Skeleton& skeleton, int hips) {
     const auto from_root = [&](int k) {
-        return on_ground(world_at(clip, skeleton, hips, k).o - local_at(clip.joints[0], k).t);
+        return world_at(clip, skeleton, hips, k).o - local_at(clip.joints[0], k).t;
     };
-    return length(from_root(clip.samples - 1) - from_root(0));
+    const Vec3 start = from_root(0);
+    HipsDrift out;
+    for (int k = 1; k < clip.samples; ++k)
+        out.farthest_m = std::max(out.farthest_m, length(on_ground(from_root(k) - start)));
+    const Vec3 whole = from_root(clip.samples - 1) - start;
+    out.ground_m = length(on_ground(whole));
+    out.climb_m = std::abs(whole.y);
+    return out;
 }
 
 }  // namespace mellow

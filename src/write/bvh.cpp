@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "math/degrees.h"
 #include "mellow/write.h"
 
@@ -135,7 +136,8 @@ class BvhWriter {
         line(depth,
              fmt::format("{} {}", depth == 0 ? "ROOT" : "JOINT", bvh_name(skeleton_[j].name)));
         line(depth, "{");
-        offset(depth + 1, rest_[at(j)].t);
+        // Some readers add places to OFFSET, some put them in its place: with none, both agree.
+        offset(depth + 1, places_[at(j)] ? Vec3{} : rest_[at(j)].t);
         const std::string_view order = name(order_of(j));
         const std::string turns =
             fmt::format("{}rotation {}rotation {}rotation", order[0], order[1], order[2]);
@@ -174,6 +176,15 @@ class BvhWriter {
     }
 
     void say_losses() {
+        std::vector<std::string> moved;
+        for (int j = 0; j < skeleton_.size(); ++j)
+            if (places_[at(j)] && length(rest_[at(j)].t) > 1e-6) moved.push_back(skeleton_[j].name);
+        if (!moved.empty())
+            text_.findings.push_back(
+                {Code::kLeftOut, Severity::kNote, "OFFSET",
+                 fmt::format("{} joints whose place moves: {}", moved.size(), name_list(moved)),
+                 "OFFSET 0 and all of the place in the channels, which every reader takes alike",
+                 "nothing; their place at rest is not in the file"});
         for (const MorphTrack& morph : clip_.morphs)
             text_.findings.push_back(
                 {Code::kLeftOut, Severity::kWarning, "mesh \"" + morph.mesh + "\"",

@@ -24,21 +24,6 @@ std::vector<float> numbers_of(const Attribute& a, std::size_t vertices) {
     return out;
 }
 
-/// The triangles of a primitive whatever its topology; empty for points and lines.
-std::vector<std::uint32_t> triangles_of(const Primitive& p) {
-    std::vector<std::uint32_t> all = p.indices, out;
-    for (std::uint32_t v = 0; p.indices.empty() && v < p.positions.size(); ++v) all.push_back(v);
-    if (p.mode == 4) all.resize(all.size() / 3 * 3);
-    if (p.mode == 4) return all;
-    for (std::size_t i = 2; (p.mode == 5 || p.mode == 6) && i < all.size(); ++i) {
-        if (p.mode == 6)
-            out.insert(out.end(), {all[0], all[i - 1], all[i]});
-        else
-            out.insert(out.end(), {all[i - 2 + i % 2], all[i - 1 - i % 2], all[i]});
-    }
-    return out;
-}
-
 class ShapeWriter {
   public:
     explicit ShapeWriter(ColladaText& out) : out_(out), scene_(out.scene) {}

@@ -1,0 +1,283 @@
+#include "prove/judge.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+#include "base/at.h"
+#include "base/text.h"
+
+namespace mellow {
+namespace {
+
+/// The axis that a direction mostly follows; nothing where it follows none.
+std::optional<Axis> main_axis(Vec3 v) {
+    const double size = length(v), part[3] = {std::abs(v.x), std::abs(v.y), std::abs(v.z)};
+    const int k = part[0] >= part[1] && part[0] >= part[2] ? 0 : part[1] >= part[2] ? 1 : 2;
+    if (!(size > 0) || part[k] < 0.8 * size) return {};
+    const double value = k == 0 ? v.x : k == 1 ? v.y : v.z;
+    return static_cast<Axis>(2 * k + (value < 0 ? 1 : 0));
+}
+
+class Judge {
+  public:
+    Judge(const Scene& scene, const Stock& stock) : scene_(scene), stock_(stock) {}
+
+    Findings run() {
+        size_and_axis();
+        scaled_nodes();
+        skins();
+        names();
+        for (const TimelineStock& t : stock_.timelines) timeline(t);
+        rates();
+        if (!stock_.rate_known && !scene_.timelines.empty())
+            add(Code::kAssumed, Severity::kWarning, "keys",
+                "keys that lie on the frames of no usual rate",
+                fmt::format("{} frames per second was assumed", to_text(stock_.rate)),
+                "rate = 24   # under [source], or --rate 24");
+        return std::move(findings_);
+    }
+
+  private:
+    void add(Code code, Severity severity, std::string where, std::string found,
+             std::string expected, std::string remedy) {
+        findings_.push_back({code, severity, std::move(where), std::move(found),
+                             std::move(expected), std::move(remedy)});
+    }
+
+    int count(NodeClass c) const {
+        return static_cast<int>(std::count(stock_.classes.begin(), stock_.classes.end(), c));
+    }
+
+    bool is_joint(std::size_t n) const {
+        const NodeClass c = stock_.classes[n];
+        return c == NodeClass::kDeform || c == NodeClass::kUnweighted || c == NodeClass::kTip;
+    }
+
+    /// Nodes that are no joints and have joints below them.
+    std::vector<bool> above_joints() const {
+        std::vector<bool> above(scene_.nodes.size(), false);
+        for (std::size_t n = 0; n < above.size(); ++n)
+            for (int up = is_joint(n) ? scene_.nodes[n].parent : kNone; up != kNone;
+                 up = scene_.nodes[at(up)].parent)
+                if (!is_joint(at(up))) above[at(up)] = true;
+        return above;
+    }
+
+    /// What the legs say: where up is, and where the figure faces. Legs are the pairs of joints
+    /// that are named so, left and right; without them nothing is said of axes.
+    void size_and_axis() {
+        const Legs legs = find_legs(scene_, stock_.classes);
+        if (count(NodeClass::kDeform) > 0 || !stock_.timelines.empty()) size(legs.pairs > 0);
+        const auto up = main_axis(legs.up);
+        if (!up) return;
+        const auto front = main_axis(cross(legs.left, direction(*up)));
+        const Convention& said = scene_.convention;
+        if (*up == said.up && (!front || *front == said.front)) return;
+        const std::string facing = front ? fmt::format(", and it faces {}", name(*front)) : "";
+        add(Code::kAxisSuspect, Severity::kWarning, "axes",
+            fmt::format("the legs of the figure stand along {}{}", name(*up), facing),
+            fmt::format("up {} and front {}, as the file says", name(said.up), name(said.front)),
+            front ? fmt::format(
+                        "up = \"{}\", front = \"{}\"   # under [source], each on its line; or "
+                        "--up {} --front {}",
+                        name(*up), name(*front), name(*up), name(*front))
+                  : fmt::format("up = \"{}\"   # under [source], with front; or --up and --front",
+                                name(*up)));
+    }
+
+    void size(bool figure) {
+        const double longest = stock_.longest_m;
+        if (!stock_.bounds.any || !(longest > 0)) return;
+        if (longest >= (figure ? 0.3 : 0.1) && longest <= (figure ? 5 : 20)) return;
+        const double units = longest / scene_.convention.metres_per_unit;
+        std::string remedy =
+            "set unit under [source], or --unit, if the figure is not of that size";
+        for (const char* named : {"foot", "inch", "millimetre", "centimetre", "metre"})
+            if (const double m = units * parse_unit(named).value_or(1); m >= 1 && m <= 2.5)
+                remedy = fmt::format(
+                    "unit = \"{}\"   # under [source], or --unit; makes it {:.4g} m", named, m);
+        add(Code::kSizeSuspect, Severity::kWarning, "size",
+            fmt::format("{:.4g} m at its longest", longest),
+            figure ? "a person is 1 to 2.5 m; the unit of the file is probably not what it says"
+                   : "0.1 to 20 m; the unit of the file is probably not what it says",
+            remedy);
+    }
+
+    void scaled_nodes() {
+        const std::vector<bool> above = above_joints();
+        std::vector<std::string> flat, mirrored;
+        for (const Timeline& timeline : scene_.timelines)
+            for (const Channel& channel : timeline.channels)
+                if (channel.path == Path::kScale && turns_negative(channel.curve) &&
+                    (above[at(channel.node)] || is_joint(at(channel.node))))
+                    mirrored.push_back(scene_.nodes[at(channel.node)].name);
+        for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
+            const Node& node = scene_.nodes[n];
+            const Vec3 s = node.local.s;
+            if ((s.x * s.y * s.z < 0) && (above[n] || is_joint(n))) mirrored.push_back(node.name);
+            if (s.x == 0 || s.y == 0 || s.z == 0)
+                flat.push_back(node.name);
+            else if (above[n] && length(s - Vec3{1, 1, 1}) > 1e-4)
+                add(Code::kScaledNode, Severity::kWarning, "node \"" + node.name + "\"",
+                    fmt::format("scale [{:.6g}, {:.6g}, {:.6g}] above the joints", s.x, s.y, s.z),
+                    "scale 1 above a skeleton", "nothing; packing makes it part of the data");
+        }
+        std::sort(mirrored.begin(), mirrored.end());
+        mirrored.erase(std::unique(mirrored.begin(), mirrored.end()), mirrored.end());
+        if (!mirrored.empty())
+            add(Code::kScaledNode, Severity::kWarning, "scale",
+                fmt::format("negative scale on {}", name_list(mirrored)),
+                "joints that are not mirrored: in a baked joint all three scales become negative "
+                "and a "
+                "turn makes up for it, and some engines have no negative scale",
+                "mirror the mesh and its joints in the source, not by scale");
+        if (!flat.empty())
+            add(Code::kZeroScale, Severity::kNote, "rest pose",
+                fmt::format("a scale of zero at rest: {}", name_list(flat)),
+                "a rest pose that can be inverted", "nothing; packing lets them rest at full size");
+    }
+
+    void skins() {
+        std::vector<bool> shown(scene_.nodes.size(), false);
+        const std::vector<int> order = parents_first(scene_);
+        for (const int root : scene_.roots) shown[at(root)] = true;
+        for (const int n : order)
+            if (const int p = scene_.nodes[at(n)].parent; p != kNone && shown[at(p)])
+                shown[at(n)] = true;
+        std::vector<std::string> missing;
+        for (const Skin& skin : scene_.skins)
+            for (const int j : skin.joints)
+                if (!shown[at(j)]) missing.push_back(scene_.nodes[at(j)].name);
+        if (!missing.empty())
+            add(Code::kMissingJoint, Severity::kWarning, "skin",
+                fmt::format("joints outside the scene: {}", name_list(missing)),
+                "all joints of a skin below the scene's roots",
+                "put them under the skeleton in the source");
+        const std::vector<int> still = static_meshes(scene_);
+        std::vector<std::string> scenery;
+        std::size_t rigid = 0;
+        for (const Node& node : scene_.nodes)
+            rigid += node.mesh != kNone && node.skin == kNone ? 1 : 0;
+        for (const int n : still) scenery.push_back(scene_.nodes[at(n)].name);
+        if (!scenery.empty())
+            add(Code::kLeftOut, Severity::kNote, "meshes",
+                fmt::format(
+                    "meshes that are not of the figure (no skin, not moved, below no joint): {}",
+                    name_list(scenery)),
+                "meshes of the figure alone; packing leaves these out unless rules move them",
+                "static_meshes = \"keep\"   # under [joints], to hang them on the root");
+        if (!scene_.skins.empty() && rigid > still.size())
+            add(Code::kRigidSkin, Severity::kNote, "meshes",
+                fmt::format("{} meshes without skin hang on nodes that move", rigid - still.size()),
+                "", "nothing: packing binds each to the joint it hangs on");
+        if (const int bare = count(NodeClass::kUnweighted); bare > 0)
+            add(Code::kUnweighted, Severity::kNote, "skin",
+                fmt::format("{} joints without weight inside chains", bare), "", "");
+    }
+
+    void names() {
+        if (!stock_.common_prefix.empty())
+            add(Code::kPrefix, Severity::kNote, "names",
+                fmt::format("{} names begin with \"{}\"", scene_.nodes.size(),
+                            stock_.common_prefix),
+                "bare names",
+                fmt::format("strip_prefix = \"{}\"   # under [source]", stock_.common_prefix));
+        for (const Timeline& t : scene_.timelines)
+            if (t.name.empty() || t.name.starts_with("animation_") || t.name.starts_with("Take ") ||
+                t.name == "Animation")
+                add(Code::kDefaultName, Severity::kNote, "timelines",
+                    t.name.empty() ? "a timeline without a name"
+                                   : fmt::format("a timeline named \"{}\"", t.name),
+                    "a telling name", "name the clips in the recipe");
+    }
+
+    void timeline(const TimelineStock& t) {
+        const std::string where = fmt::format("timeline \"{}\"", t.name);
+        const int joints = count(NodeClass::kDeform);
+        const std::vector<std::string> idle = idle_controls(t);
+        if (joints > 0 && t.animated_joints > 0 && !idle.empty())
+            add(Code::kUnbaked, Severity::kWarning, where,
+                fmt::format("{} joints have keys, and so have controls that move nothing here: {}",
+                            t.animated_joints, name_list(idle)),
+                "motion on the joints; what these controls do is lost in an engine",
+                "rig = \"....rig.toml\"   # under [source]: a rig sheet, so that packing can bake "
+                "it");
+        if (joints > 0 && t.animated_joints == 0 && t.animated_nodes > 0)
+            add(Code::kUnbaked, Severity::kWarning, where,
+                fmt::format("0 of {} deform joints have keys; {} other nodes have", joints,
+                            t.animated_nodes),
+                "motion on the joints; in an engine this stands still",
+                "rig = \"....rig.toml\"   # under [source]: a rig sheet, so that packing can bake "
+                "it");
+        if (t.moving.empty() && t.cuts.empty()) {
+            add(Code::kNoMotion, Severity::kWarning, where, "nothing moves", "at least one change",
+                "check the file");
+            return;
+        }
+        const std::int64_t end = std::max(t.moving.empty() ? t.first_frame : t.moving.back().last,
+                                          t.cuts.empty() ? t.first_frame : t.cuts.back() + 1);
+        if (t.last_frame - end >= 2 * kShortStill)
+            add(Code::kStillTail, Severity::kWarning, where,
+                fmt::format("the last change is at frame {}, the last key at {}", end,
+                            t.last_frame),
+                "ranges that end where the motion ends",
+                fmt::format("end the last range at {}", end));
+    }
+
+    /// Keyed nodes that are no joints, with no joint, mesh or camera below: nothing they do is
+    /// seen.
+    std::vector<std::string> idle_controls(const TimelineStock& t) const {
+        const std::size_t index = static_cast<std::size_t>(&t - stock_.timelines.data());
+        std::vector<bool> seen(scene_.nodes.size(), false), keyed = seen;
+        for (std::size_t n = 0; n < seen.size(); ++n)
+            if (is_joint(n) || scene_.nodes[n].mesh != kNone || scene_.nodes[n].camera != kNone)
+                for (int up = static_cast<int>(n); up != kNone && !seen[at(up)];
+                     up = scene_.nodes[at(up)].parent)
+                    seen[at(up)] = true;
+        for (const Channel& c : scene_.timelines[index].channels) keyed[at(c.node)] = true;
+        for (const MemberCurve& m : scene_.timelines[index].members) keyed[at(m.node)] = true;
+        std::vector<std::string> idle;
+        for (std::size_t n = 0; n < seen.size(); ++n)
+            if (keyed[n] && !seen[n]) idle.push_back(scene_.nodes[n].name);
+        return idle;
+    }
+
+    /// A rate whose frames the keys do not lie on, where those of another do.
+    void rates() {
+        for (const Timeline& timeline : scene_.timelines) {
+            FrameRate fitting;
+            if (!guess_rate(timeline, fitting) || fits_rate(timeline, stock_.rate)) continue;
+            add(Code::kRateSuspect, Severity::kWarning,
+                fmt::format("timeline \"{}\"", timeline.name),
+                fmt::format("keys that lie on the frames of {}/s, not of {}/s", to_text(fitting),
+                            to_text(stock_.rate)),
+                "frames on which the keys lie; ranges count them",
+                fmt::format("rate = {}   # under [source], or --rate {}", quoted(fitting),
+                            to_text(fitting)));
+        }
+    }
+
+    static std::string quoted(FrameRate rate) {
+        return rate.den == 1 ? to_text(rate) : "\"" + to_text(rate) + "\"";
+    }
+
+    static bool turns_negative(const Curve& curve) {
+        const std::size_t stride = curve.interpolation == Interpolation::kCubicSpline ? 9 : 3;
+        for (std::size_t i = stride == 9 ? 3 : 0; i + 2 < curve.values.size(); i += stride)
+            if (curve.values[i] * curve.values[i + 1] * curve.values[i + 2] < 0) return true;
+        return false;
+    }
+
+    const Scene& scene_;
+    const Stock& stock_;
+    Findings findings_;
+};
+
+}  // namespace
+
+Findings judge(const Scene& scene, const Stock& stock) { return Judge(scene, stock).run(); }
+
+}  // namespace mellow

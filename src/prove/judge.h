@@ -1,0 +1,22 @@
+// What is suspect about a scene, said as findings.
+#pragma once
+
+#include "mellow/stock.h"
+
+namespace mellow {
+
+/// A stretch without change is a still when it lasts as many frames.
+inline constexpr std::int64_t kShortStill = 3;
+
+/// Judges what was counted; everything in `stock` but its findings is filled.
+Findings judge(const Scene& scene, const Stock& stock);
+
+/// Pairs of legs: joints named like a part of a leg, once left and once right.
+struct Legs {
+    int pairs = 0;
+    Vec3 up;    ///< from the lowest joint of each leg to its highest, added up
+    Vec3 left;  ///< from the right one to the left one
+};
+Legs find_legs(const Scene& scene, const std::vector<NodeClass>& classes);
+
+}  // namespace mellow
