@@ -63,11 +63,11 @@ TEST(RangeTest, OutsideTheTimelineIsRefusedWithTheRangeThatFits) {
                 FailsWith(Code::kRangeOutside, "4..240"));
 }
 
-TEST(RangeTest, ALoopOffTheGridIsRefusedWithTheNearestRange) {
+TEST(RangeTest, ALoopOffTheGridIsRefusedWithARateThatFits) {
     // 25 intervals at 24/s are 31.25 intervals at 30/s; 24 are 30.
     const auto off = plan_range(range(0, 25, true), 0, 240, {24, 1}, {30, 1});
     EXPECT_THAT(off, FailsWith(Code::kRangeOffGrid, "31.250"));
-    EXPECT_THAT(off, FailsWith(Code::kRangeOffGrid, "range = [0, 24]"));
+    EXPECT_THAT(off, FailsWith(Code::kRangeOffGrid, "a target rate of 24"));
 }
 
 TEST(RangeTest, AOneShotOffTheGridIsHeldToTheNextSample) {

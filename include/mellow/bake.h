@@ -83,11 +83,11 @@ Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
 std::vector<int> bake_needs(const Scene& scene, const Skeleton& skeleton,
                             const JointSources& sources);
 
-/// How fast each joint turns against its parent joint between two samples of `plan`, unwrapped: the
-/// larger of what `losses` say and, at a little after a third of each interval, angular speed times
-/// the interval. A wheel that turns by 573 degrees a sample looks like one that turns by 147 the
-/// other way; this tells them apart, up to 32 turns a sample. Radians; fills fastest_turn_rad and
-/// fastest_sample.
+/// How far each joint turns against its parent joint between two samples of `plan`, unwrapped: a
+/// wheel that turns by 573 degrees a sample looks like one that turns by 147 the other way. Where
+/// the angular speed, looked at beside each sample, suggests more than 150 degrees, the turn is
+/// added up over 31 steps: up to 14 turns a sample are told apart. Fills fastest_turn_rad and
+/// fastest_sample where that is more than `losses` say; radians.
 void unwrap_turns(const PoseSource& poses, const SamplePlan& plan, const Skeleton& skeleton,
                   const JointSources& sources, std::vector<JointLoss>& losses);
 

@@ -6,6 +6,9 @@
 // An Affine can hold shear, a Transform cannot; decompose() says how much it had to leave out.
 #pragma once
 
+#include <algorithm>
+#include <cmath>
+
 #include "mellow/quat.h"
 
 namespace mellow {
@@ -63,6 +66,12 @@ struct Decomposed {
 /// (determinant below 0) gets all three scales negated; a column of zero length gets scale 0 and an
 /// axis that completes the others.
 Decomposed decompose(const Affine& m);
+
+/// True for a matrix that leaves next to no volume: what it flattens has no orientation.
+inline bool is_flat(const Affine& m) {
+    const double size = std::max({length(m.x), length(m.y), length(m.z)});
+    return !(size > 1e-6) || !(std::abs(determinant(m)) > 1e-6 * size * size * size);
+}
 
 /// Rotation of an affine matrix, its scale and shear taken out; see decompose().
 Quat rotation_of(const Affine& m);

@@ -12,8 +12,9 @@ namespace mellow {
 namespace {
 
 constexpr double kWhere = 0.37;      // of an interval: beside keys, which often stand on samples
-constexpr double kApart = 1.0 / 64;  // of an interval, between the two looks
+constexpr double kApart = 1.0 / 64;  // of an interval, between two looks
 constexpr int kPairs = kTileFrames / 2;
+constexpr double kSuspect_rad = 2.6;
 
 /// Turn of a joint against its parent joint.
 Quat turn_of(const PoseTile& tile, const Skeleton& skeleton, const JointSources& sources, int j,
@@ -25,44 +26,84 @@ Quat turn_of(const PoseTile& tile, const Skeleton& skeleton, const JointSources&
     return conjugate(orientation(tile.world(sources[at(parent)].node, frame))) * own;
 }
 
+class Unwrapper {
+  public:
+    Unwrapper(const PoseSource& poses, const SamplePlan& plan, const Skeleton& skeleton,
+              const JointSources& sources)
+        : poses_(poses), plan_(plan), skeleton_(skeleton), sources_(sources), pool_([&] {
+              return std::make_unique<PoseTile>(poses.make_tile());
+          }) {}
+
+    void run(std::vector<JointLoss>& losses) {
+        const int intervals = plan_.samples - 1;
+        std::vector<std::uint8_t> suspect(at(std::max(intervals, 0)), 0);
+        parallel_for(at((intervals + kPairs - 1) / kPairs), [&](std::size_t t) {
+            look(static_cast<int>(t) * kPairs, intervals, suspect);
+        });
+        std::vector<int> followed;
+        for (int i = 0; i < intervals; ++i)
+            if (suspect[at(i)] != 0) followed.push_back(i);
+        std::vector<std::vector<double>> turns(followed.size());
+        parallel_for(followed.size(),
+                     [&](std::size_t f) { turns[f] = follow(followed[f], losses.size()); });
+        for (std::size_t f = 0; f < followed.size(); ++f)
+            for (std::size_t j = 0; j < losses.size(); ++j)
+                if (turns[f][j] > losses[j].fastest_turn_rad * 1.01)
+                    losses[j].fastest_turn_rad = turns[f][j],
+                    losses[j].fastest_sample = followed[f] + 1;
+    }
+
+  private:
+    /// Marks the intervals in which some joint seems to turn by much.
+    void look(int first, int intervals, std::vector<std::uint8_t>& suspect) {
+        auto tile = pool_.take();
+        const int count = std::min(kPairs, intervals - first);
+        std::array<double, kTileFrames> seconds{};
+        for (int i = 0; i < count; ++i) {
+            const double from = plan_.second(first + i),
+                         length = plan_.second(first + i + 1) - from;
+            seconds[at(2 * i)] = from + kWhere * length;
+            seconds[at(2 * i + 1)] = from + (kWhere + kApart) * length;
+        }
+        poses_.evaluate({seconds.data(), at(2 * count)}, *tile);
+        for (int j = 0; j < skeleton_.size(); ++j)
+            for (int i = 0; i < count && sources_[at(j)].node >= 0; ++i)
+                if (angle_between(turn_of(*tile, skeleton_, sources_, j, 2 * i),
+                                  turn_of(*tile, skeleton_, sources_, j, 2 * i + 1)) >
+                    kSuspect_rad * kApart)
+                    suspect[at(first + i)] = 1;
+        pool_.give_back(std::move(tile));
+    }
+
+    /// Turns of all joints along one interval, added up over as many steps as a tile has.
+    std::vector<double> follow(int interval, std::size_t joints) {
+        auto tile = pool_.take();
+        std::vector<double> turns(joints, 0.0);
+        std::array<double, kTileFrames> seconds{};
+        const double from = plan_.second(interval), length = plan_.second(interval + 1) - from;
+        for (int i = 0; i < kTileFrames; ++i)
+            seconds[at(i)] = from + length * i / (kTileFrames - 1);
+        poses_.evaluate(seconds, *tile);
+        for (int j = 0; j < skeleton_.size(); ++j)
+            for (int i = 1; i < kTileFrames && sources_[at(j)].node >= 0; ++i)
+                turns[at(j)] += angle_between(turn_of(*tile, skeleton_, sources_, j, i - 1),
+                                              turn_of(*tile, skeleton_, sources_, j, i));
+        pool_.give_back(std::move(tile));
+        return turns;
+    }
+
+    const PoseSource& poses_;
+    const SamplePlan& plan_;
+    const Skeleton& skeleton_;
+    const JointSources& sources_;
+    Pool<PoseTile> pool_;
+};
+
 }  // namespace
 
 void unwrap_turns(const PoseSource& poses, const SamplePlan& plan, const Skeleton& skeleton,
                   const JointSources& sources, std::vector<JointLoss>& losses) {
-    const int intervals = plan.samples - 1, tiles = (intervals + kPairs - 1) / kPairs;
-    if (intervals < 1) return;
-    std::vector<std::vector<JointLoss>> parts(at(tiles));
-    Pool<PoseTile> pool([&] { return std::make_unique<PoseTile>(poses.make_tile()); });
-    parallel_for(at(tiles), [&](std::size_t t) {
-        auto tile = pool.take();
-        const int first = static_cast<int>(t) * kPairs, count = std::min(kPairs, intervals - first);
-        std::array<double, kTileFrames> seconds{};
-        for (int i = 0; i < count; ++i) {
-            const double from = plan.second(first + i), length = plan.second(first + i + 1) - from;
-            seconds[at(2 * i)] = from + kWhere * length;
-            seconds[at(2 * i + 1)] = from + (kWhere + kApart) * length;
-        }
-        poses.evaluate({seconds.data(), at(2 * count)}, *tile);
-        parts[t].resize(losses.size());
-        for (int j = 0; j < skeleton.size(); ++j) {
-            if (sources[at(j)].node < 0) continue;
-            JointLoss& loss = parts[t][at(j)];
-            for (int i = 0; i < count; ++i) {
-                const double turn = angle_between(turn_of(*tile, skeleton, sources, j, 2 * i),
-                                                  turn_of(*tile, skeleton, sources, j, 2 * i + 1)) /
-                                    kApart;
-                if (turn > loss.fastest_turn_rad)
-                    loss.fastest_turn_rad = turn, loss.fastest_sample = first + i + 1;
-            }
-        }
-        pool.give_back(std::move(tile));
-    });
-    // A difference of an hundredth is no other way round, only another place to look at.
-    for (const auto& part : parts)
-        for (std::size_t j = 0; j < losses.size(); ++j)
-            if (part[j].fastest_turn_rad > losses[j].fastest_turn_rad * 1.01)
-                losses[j].fastest_turn_rad = part[j].fastest_turn_rad,
-                losses[j].fastest_sample = part[j].fastest_sample;
+    Unwrapper(poses, plan, skeleton, sources).run(losses);
 }
 
 }  // namespace mellow

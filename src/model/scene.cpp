@@ -245,7 +245,7 @@ std::vector<std::string> name_timelines(Scene& scene) {
     std::set<std::string> seen;
     for (std::size_t i = 0; i < scene.timelines.size(); ++i) {
         std::string& name = scene.timelines[i].name;
-        if (!name.empty() && seen.insert(name).second) continue;
+        if (name.empty() ? scene.timelines.size() == 1 : seen.insert(name).second) continue;
         const std::string old = name, stem = old.empty() ? "animation" : old;
         std::size_t number = old.empty() ? i : 2;
         do name = stem + "_" + std::to_string(number++);

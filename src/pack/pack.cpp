@@ -403,9 +403,10 @@ class Packer {
             report_.findings.push_back({code, severity, wanted.range.where, std::move(found),
                                         std::move(expected), std::move(remedy)});
         };
+        const bool figure = !source_->scene().skins.empty();  // parts of a machine may rise
         const bool goes = drift.ground_m > kDrift_m && !asked.ground,
-                   circles = drift.farthest_m > 2 * kDrift_m && !asked.ground,
-                   climbs = drift.climb_m > kDrift_m && !asked.height;
+                   circles = figure && drift.farthest_m > 2 * kDrift_m && !asked.ground,
+                   climbs = figure && drift.climb_m > kDrift_m && !asked.height;
         const char* parts = (goes || circles) && climbs ? "\"ground\", \"height\""
                             : climbs && asked.ground    ? "\"ground\", \"height\""
                             : climbs                    ? "\"height\""

@@ -79,7 +79,7 @@ std::string grouped_text(const Findings& findings) {
         for (const Finding& f : findings) {
             if (f.severity != severity) continue;
             const auto same = std::find_if(groups.begin(), groups.end(), [&](const auto& group) {
-                return group.front()->code == f.code;
+                return group.front()->code == f.code && group.front()->expected == f.expected;
             });
             if (same != groups.end())
                 same->push_back(&f);

@@ -262,16 +262,15 @@ class Comparer {
             JointComparison& joint = into.joints[j];
             joint.position_mm.add(length(p.o - q.o) * 1000, m, joint.joint);
             double scale = 0;
-            bool flat = false;  // without a size there is no orientation to compare
             for (const auto& [u, v] :
                  {std::pair{p.x, q.x}, std::pair{p.y, q.y}, std::pair{p.z, q.z}}) {
                 const double x_size = length(u), y_size = length(v);
-                flat |= x_size < 1e-6 && y_size < 1e-6;
                 scale =
                     std::max(scale, std::abs(x_size - y_size) / std::max({x_size, y_size, 1e-6}));
             }
             joint.scale.add(scale, m, joint.joint);
-            if (!flat) joint.rotation_degrees.add(turned(p, q), m, joint.joint);
+            if (!is_flat(p) || !is_flat(q))
+                joint.rotation_degrees.add(turned(p, q), m, joint.joint);
         }
         for (const WeightPair& pair : weights_)
             into.weight.add(

@@ -96,8 +96,7 @@ void compare_joints(const std::vector<JointPair>& pairs, const Scene& skin, cons
         proof.position_mm.add(far, k, name);
         kind.position_mm.add(far, k, name);
         // What is flat has no orientation to compare; its vertices say whether it is right.
-        const double thin = std::min({length(wanted.x), length(wanted.y), length(wanted.z)});
-        if (thin < 1e-6) continue;
+        if (is_flat(wanted)) continue;
         const Quat turn = rotation_of(joint_world(*pair.how, wanted));
         const double angle = angle_between(turn, rotation_of(got)) * kDegrees;
         proof.rotation_degrees.add(angle, k, name);

@@ -253,7 +253,8 @@ class BvhReader {
                 in_.where(frames_line_),
                 fmt::format("{} frames declared, but {} lines of numbers", declared, frames),
                 "as many lines as frames",
-                "the file may be cut short; --frames all takes what is there"};
+                "the file may be cut short; frames = \"all\" under [source], or --frames all, "
+                "takes what is there"};
             return;
         }
         const bool cut = more && limits_.bvh_frames == BvhFrames::kDeclared;
@@ -262,8 +263,8 @@ class BvhReader {
                 {Code::kAssumed, Severity::kWarning, in_.where(frames_line_),
                  fmt::format("{} frames declared, but {} lines of numbers", declared, frames),
                  "as many lines as frames",
-                 "all were taken; --frames declared takes only those, --frames all says it is "
-                 "well"});
+                 "all were taken; frames = \"declared\" under [source], or --frames, takes only "
+                 "those; \"all\" says it is well"});
         motion.finish(cut ? static_cast<std::size_t>(declared) : frames);
         take_places();
     }
@@ -304,7 +305,8 @@ class BvhReader {
                  fmt::format("position channels lie {:.2f} of the way from zero to OFFSET", middle),
                  added ? "near zero they are added to OFFSET: that was assumed"
                        : "near OFFSET they stand in its place: that was assumed",
-                 added ? "--places instead says otherwise" : "--places added says otherwise"});
+                 fmt::format("places = \"{}\"   # under [source], or --places, if it is not so",
+                             added ? "instead" : "added")});
         if (!added) return;
         for (Channel& channel : scene.timelines[0].channels) {
             const Vec3 offset = told(channel.node);
