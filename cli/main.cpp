@@ -4,6 +4,8 @@
 #include <cerrno>
 #include <csignal>
 #include <cstring>
+#include <new>
+#include <stdexcept>
 
 #include "base/text.h"
 #include "command.h"
@@ -78,11 +80,32 @@ int finished(int exit) {
     return kCannotWrite;
 }
 
+/// What no part of the library should let through, and memory that is not there: said like
+/// everything else.
+int run_safely(const Words& words) {
+    Common common;
+    common.json = std::find(words.begin(), words.end(), "--json") != words.end();
+    const auto say = [&](Code code, const std::string& found, const std::string& remedy) {
+        return fail(common, {code, Severity::kStop, "mellow", found, "", remedy});
+    };
+    try {
+        return run(words);
+    } catch (const std::bad_alloc&) {
+        return say(Code::kLimit, "more memory is needed than there is",
+                   "a smaller file, a shorter range, or a machine with more");
+    } catch (const std::length_error& error) {
+        return say(Code::kLimit, fmt::format("a size beyond all bounds ({})", error.what()),
+                   "check counts and ranges of the file");
+    } catch (const std::exception& error) {
+        return say(Code::kLimit, error.what(), "this is a fault worth reporting");
+    }
+}
+
 }  // namespace
 }  // namespace mellow::cli
 
 int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);
     std::signal(SIGXFSZ, SIG_IGN);  // a file size limit is then an ordinary write error
-    return mellow::cli::finished(mellow::cli::run({argv + 1, argv + argc}));
+    return mellow::cli::finished(mellow::cli::run_safely({argv + 1, argv + argc}));
 }

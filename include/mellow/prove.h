@@ -47,6 +47,9 @@ struct ClipProof {
     std::vector<KindProof> kinds;  ///< by name
     /// How far vertices are from where the skin had them before it was simplified, where it was.
     Deviation simplified_mm;
+    /// What ProofSource::accepted joints are off by, and vertices that they, or joints below them,
+    /// carry.
+    Deviation accepted_degrees, accepted_mm;
     int moving_joints = 0;  ///< joints whose own track changes
     int moving_morphs = 0;
 };
@@ -67,6 +70,8 @@ struct ProofSource {
     /// For each node what drives it, for `kinds`; empty for keys.
     const std::vector<std::string>* driven_by = nullptr;
     const Scene* unsimplified = nullptr;  ///< the scene with its skins as they were
+    /// Nodes whose orientation may be off, and what they carry: measured apart.
+    const std::vector<bool>* accepted = nullptr;
 };
 
 /// Measures one clip. `skin` and `clip` are the scenes read back from the written files, converted

@@ -32,8 +32,8 @@ struct ReadLimits {
     std::size_t keys = 500'000'000;  ///< of all curves
     std::size_t xml_elements = 8'000'000;
     std::size_t xml_entities = 0;  ///< declared ones; none is ever expanded
-    std::size_t unstored_bytes = std::size_t{1}
-                                 << 26;  ///< of arrays a file declares but does not hold
+    /// Of arrays a file declares but does not hold; or 16 times the file, where that is more.
+    std::size_t unstored_bytes = std::size_t{1} << 22;
     // What the format leaves open, where it is known (true_convention.h).
     std::optional<BvhPlaces> bvh_places = {};
     std::optional<BvhFrames> bvh_frames = {};

@@ -33,6 +33,7 @@ struct Node {
     std::string name;
     int parent = kNone;
     Transform local;                  ///< rest pose, relative to the parent
+    std::optional<Affine> shear;      ///< what `local` cannot hold: see local_matrix()
     std::vector<StackElement> stack;  ///< what `local` came from, where member curves move it
     std::optional<EulerOrder> order;  ///< of the Euler angles that the file keyed
     int mesh = kNone;
@@ -129,6 +130,13 @@ struct ScalarCurve {
     Curve curve;  ///< one number wide
 };
 
+/// The shear of a node over time: columns of Node::shear's linear part, nine numbers a key. What
+/// only channels play has lost it.
+struct ShearCurve {
+    int node = kNone;
+    Curve curve;
+};
+
 /// One animation of the file. A node is moved by channels or by member curves of its stack, not by
 /// both; morph weights, too.
 struct Timeline {
@@ -139,6 +147,7 @@ struct Timeline {
     std::optional<std::array<double, 2>> span;  ///< the seconds that count, where keys go beyond
     RawJson extras = {}, extensions = {};
     std::vector<ScalarCurve> scalars = {};
+    std::vector<ShearCurve> shears = {};
 };
 
 struct Scene {
@@ -166,6 +175,10 @@ struct Scene {
 std::vector<std::vector<int>> children_of(const Scene& scene);
 /// Node indices so that a parent comes before its children, file order among brothers.
 std::vector<int> parents_first(const Scene& scene);
+/// The rest matrix of a node relative to its parent: translation * rotation * scale * shear.
+Affine local_matrix(const Node& node);
+/// True for nodes whose matrix no Transform holds, at rest or at some time.
+std::vector<bool> sheared_nodes(const Scene& scene);
 /// World matrix of every node in the rest pose.
 std::vector<Affine> rest_worlds(const Scene& scene);
 /// Three vertices per triangle, in the winding of the file: glTF 2.0, 3.7.2.1. Empty for points and

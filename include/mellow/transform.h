@@ -67,6 +67,10 @@ struct Decomposed {
 /// axis that completes the others.
 Decomposed decompose(const Affine& m);
 
+/// What `t` lacks to be the linear part of `m`: m == to_affine(t) * shear, but for the origin. The
+/// identity where t is nearest to m and m has no shear, and where t flattens.
+Affine shear_of(const Affine& m, const Transform& t);
+
 /// True for a matrix that leaves next to no volume: what it flattens has no orientation.
 inline bool is_flat(const Affine& m) {
     const double size = std::max({length(m.x), length(m.y), length(m.z)});

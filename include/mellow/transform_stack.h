@@ -60,11 +60,13 @@ Affine compose(std::span<const StackElement> stack);
 
 /// A Transform per time for one stack under `curves`, all of the same node, changed by `change`
 /// as Conversion::affine() does. `scratch` holds scratch_size(curves) numbers per time. Returns
-/// the worst shear that no Transform could hold (see decompose()); 0 in the usual case that scaling
-/// comes last.
+/// the worst shear that no Transform could hold (see decompose()), and each in `shear` (see
+/// shear_of()); 0 in the usual case that scaling comes last.
 double sample_stack(std::span<const StackElement> stack, std::span<const MemberCurve> curves,
                     const Conversion& change, std::span<const double> seconds, double* scratch,
-                    Transform* out);
+                    Transform* out, Affine* shear = nullptr);
+/// Whether a stack can have shear whatever its numbers: a turn after a scale, a skew, a matrix.
+bool can_shear(std::span<const StackElement> stack);
 std::size_t scratch_size(std::span<const MemberCurve> curves);
 
 }  // namespace mellow

@@ -114,18 +114,24 @@ struct JointWay {
     bool direct;   ///< its node hangs on its parent joint's node: the local transform is taken
     double scale;  ///< JointSource::scale
     bool turned;   ///< JointSource::changes_axes()
+    bool sheared;  ///< its node, or one above, has shear of its own: only the world tells
 };
 
 std::vector<JointWay> ways_of(const Scene& scene, const Skeleton& skeleton,
                               const JointSources& sources) {
+    std::vector<bool> sheared = sheared_nodes(scene);
+    for (const int n : parents_first(scene))
+        if (const int up = scene.nodes[at(n)].parent; up != kNone && sheared[at(up)])
+            sheared[at(n)] = true;
     std::vector<JointWay> ways;
     for (int j = 0; j < skeleton.size(); ++j) {
         const JointSource& own = sources[at(j)];
-        JointWay way{own.node, skeleton[j].parent, false, own.scale, own.changes_axes()};
+        JointWay way{own.node,  skeleton[j].parent, false,
+                     own.scale, own.changes_axes(), own.node != kNone && sheared[at(own.node)]};
         const int above = own.node == kNone ? kNone : scene.nodes[at(own.node)].parent;
         const JointSource up = way.parent < 0 ? JointSource{} : sources[at(way.parent)];
         way.direct = own.node != kNone && above == up.node && own.scale == up.scale &&
-                     !own.changes_axes() && !up.changes_axes();
+                     !own.changes_axes() && !up.changes_axes() && !way.sheared;
         ways.push_back(way);
     }
     return ways;
@@ -250,7 +256,7 @@ void bake_tile(Job& job, Worker& worker, int first, int count, std::vector<Joint
         const double* world =
             way.node == kNone ? above_roots : tile.channel(way.node, PoseTile::kWorld);
         double shrink = 1 / way.scale;
-        if (bent) {
+        if (bent && !way.sheared) {
             for (int f = 0; f < kTileFrames; ++f)
                 store_affine(own, f, world_of(tile, job.scene, way.node, f));
             world = own;

@@ -42,6 +42,13 @@ void choose_by_meshes(const Scene& scene, const std::vector<int>& driven,
 void choose_all(const Scene& scene, std::vector<bool>& chosen) {
     for (std::size_t n = 0; n < scene.nodes.size(); ++n)
         chosen[n] = scene.nodes[n].camera == kNone && !scene.nodes[n].end_site;
+    // What only held a camera, which has been split off as its child "NODE.view", is no joint
+    // beside it.
+    const auto children = children_of(scene);
+    for (const Node& node : scene.nodes)
+        if (node.camera != kNone && node.parent != kNone && children[at(node.parent)].size() == 1 &&
+            node.name == scene.nodes[at(node.parent)].name + ".view")
+            chosen[at(node.parent)] = false;
 }
 
 /// Nodes that vertices of a skinned mesh follow.

@@ -66,8 +66,22 @@ constexpr std::array kNames{
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);
 
+/// Names of files may hold anything: control characters are shown, not sent to the terminal.
+std::string shown(const std::string& text) {
+    constexpr std::string_view kHex = "0123456789abcdef";
+    std::string out;
+    for (const char c : text) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (byte >= 0x20 && byte != 0x7f)
+            out += c;
+        else
+            out.append("\\x").append({kHex[byte >> 4U], kHex[byte & 15U]});
+    }
+    return out;
+}
+
 void add_line(std::string& text, std::string_view label, const std::string& value) {
-    if (!value.empty()) text.append("\n  ").append(label).append(value);
+    if (!value.empty()) text.append("\n  ").append(label).append(shown(value));
 }
 
 }  // namespace
@@ -98,7 +112,7 @@ std::string_view name(Severity severity) {
 
 std::string to_text(const Finding& finding) {
     std::string text(name(finding.severity));
-    text.append("[").append(name(finding.code)).append("] ").append(finding.where);
+    text.append("[").append(name(finding.code)).append("] ").append(shown(finding.where));
     add_line(text, "found:    ", finding.found);
     add_line(text, "expected: ", finding.expected);
     add_line(text, "do:       ", finding.remedy);

@@ -20,7 +20,56 @@ std::string describe(const toml::node& node) {
 
 }  // namespace
 
+namespace {
+
+constexpr int kMostDots = 32, kMostBrackets = 32;
+
+/// The line on which keys or brackets are nested more deeply than any recipe needs, 0 where there
+/// is none: the parser goes down one call per level.
+int too_deep(std::string_view text) {
+    int line = 1, dots = 0, brackets = 0;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
+        if (c == '"' || c == '\'') {
+            const bool whole = text.substr(i, 3) == std::string(3, c);
+            const std::string end(whole ? 3 : 1, c);
+            std::size_t at = i + end.size();
+            while (at < text.size() && text.substr(at, end.size()) != end &&
+                   (whole || text[at] != '\n'))
+                at += c == '"' && text[at] == '\\' ? 2 : 1;
+            const std::size_t last = std::min(at, text.size());
+            line += static_cast<int>(std::count(text.begin() + static_cast<std::ptrdiff_t>(i),
+                                                text.begin() + static_cast<std::ptrdiff_t>(last),
+                                                '\n'));
+            i = std::min(at + end.size() - 1, text.size() - 1);
+            if (at < text.size() && !whole && text[at] == '\n') i = at - 1;
+            continue;
+        }
+        if (c == '#') {
+            while (i + 1 < text.size() && text[i + 1] != '\n') ++i;
+            continue;
+        }
+        if (c == '.' && ++dots > kMostDots) return line;
+        const bool in_key = std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_' ||
+                            c == '-' || c == '.' || c == ' ' || c == '\t';
+        if (!in_key) dots = 0;
+        if ((c == '[' || c == '{') && ++brackets > kMostBrackets) return line;
+        if ((c == ']' || c == '}') && brackets > 0) --brackets;
+        if (c == '\n') ++line;
+    }
+    return 0;
+}
+
+}  // namespace
+
 Result<toml::table> parse_toml(std::string_view text, const std::string& file) {
+    if (const int line = too_deep(text); line > 0)
+        return Finding{Code::kLimit,
+                       Severity::kStop,
+                       fmt::format("{}:{}", file, line),
+                       "keys or brackets nested too deeply",
+                       fmt::format("at most {} levels", kMostDots),
+                       "mend the line"};
     try {
         return toml::parse(text, file);
     } catch (const toml::parse_error& error) {

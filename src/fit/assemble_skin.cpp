@@ -33,6 +33,10 @@ class SkinAssembler {
           joint_of_(source.nodes.size(), kNone) {
         for (std::size_t j = 0; j < sources.size(); ++j)
             if (sources[j].node != kNone) joint_of_[at(sources[j].node)] = static_cast<int>(j);
+        sheared_ = sheared_nodes(source);
+        for (const int n : parents_first(source))
+            if (const int up = source.nodes[at(n)].parent; up != kNone && sheared_[at(up)])
+                sheared_[at(n)] = true;
         for (const Affine& world : skeleton.rest_worlds()) rest_inverse_.push_back(inverse(world));
     }
 
@@ -145,8 +149,14 @@ class SkinAssembler {
             const JointSource& from = sources_[at(joint)];
             const double s = from.scale;
             if (from.unscaled) continue;  // it carries no weight
+            // Below a node with shear the joint's rest pose is not its node's: what is between goes
+            // into the bind matrix, so that the skin is right at rest, and stays so as long as the
+            // shear does not change.
             binds[at(joint)] =
-                to_affine({{}, conjugate(from.turn), {s, s, s}}) * skin.inverse_binds[i];
+                sheared_[at(skin.joints[i])]
+                    ? rest_inverse_[at(joint)] * source_rest_[at(skin.joints[i])] *
+                          skin.inverse_binds[i]
+                    : to_affine({{}, conjugate(from.turn), {s, s, s}}) * skin.inverse_binds[i];
         }
         return binds;
     }
@@ -232,6 +242,7 @@ class SkinAssembler {
     const JointSources& sources_;
     std::vector<Affine> source_rest_, rest_inverse_;
     std::vector<int> joint_of_;
+    std::vector<bool> sheared_;  ///< nodes with shear, and all below them
     int rigid_ = 0;
     Assembled out_;
 };

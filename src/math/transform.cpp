@@ -76,6 +76,12 @@ Decomposed decompose(const Affine& m) {
     return out;
 }
 
+Affine shear_of(const Affine& m, const Transform& t) {
+    const Affine plain = to_affine({{}, t.r, t.s});
+    if (is_flat(plain)) return {};
+    return inverse(plain) * Affine{m.x, m.y, m.z, {}};
+}
+
 Quat rotation_of(const Affine& m) { return decompose(m).transform.r; }
 
 }  // namespace mellow

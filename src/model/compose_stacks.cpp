@@ -174,6 +174,7 @@ class Composer {
             sample_stack(node.stack, run, change_, {&t, 1}, scratch.data(), &out);
             return out;
         };
+        if (can_shear(node.stack)) keep_shear(run, timeline);
         const double unit = 1 / scene_.convention.metres_per_unit;
         CubicProblem place = problem(run, timeline, 3, kPlace_m * unit);
         place.value = [&](double t, double* out) {
@@ -217,6 +218,29 @@ class Composer {
         const Quat r = nearest(node.local.r, {q[0], q[1], q[2], q[3]});
         keep(timeline, {n, Path::kRotation, std::move(turned)}, {r.x, r.y, r.z, r.w},
              kTurn_rad / 2);
+    }
+
+    /// Shear goes along as a curve of its own, by frames; channels have none.
+    void keep_shear(std::span<const MemberCurve> run, Timeline& timeline) {
+        const int n = run[0].node;
+        std::vector<double> times = knots_of(run, timeline), scratch(scratch_size(run));
+        const double first = times.front(), last = times.back(), k = scene_.rate.per_second();
+        for (auto f = static_cast<std::int64_t>(std::ceil(first * k));
+             scene_.rate.seconds(f) < last; ++f)
+            times.push_back(scene_.rate.seconds(f));
+        std::sort(times.begin(), times.end());
+        times.erase(std::unique(times.begin(), times.end()), times.end());
+        ShearCurve shear{n, {Interpolation::kLinear, 9, times, {}}};
+        double worst = 0;
+        for (const double t : times) {
+            Transform local;
+            Affine m;
+            worst = std::max(worst, sample_stack(scene_.nodes[at(n)].stack, run, change_, {&t, 1},
+                                                 scratch.data(), &local, &m));
+            for (const Vec3 column : {m.x, m.y, m.z})
+                shear.curve.values.append({column.x, column.y, column.z});
+        }
+        if (worst > 1e-6) timeline.shears.push_back(std::move(shear));
     }
 
     void add_weights(std::span<const MemberCurve> run, Timeline& timeline) {

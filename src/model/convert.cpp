@@ -1,6 +1,8 @@
 // Rewriting a scene's numbers from one convention to another; declared in scene.h.
 #include "mellow/scene.h"
 
+#include <algorithm>
+
 namespace mellow {
 namespace {
 
@@ -35,6 +37,18 @@ void convert_channel(Channel& channel, const Conversion& c) {
                         : channel.path == Path::kRotation  ? c.vector(v)
                                                            : c.scaling(v);
         values[i] = to.x, values[i + 1] = to.y, values[i + 2] = to.z;
+    }
+}
+
+void convert_shear(Curve& curve, const Conversion& c) {
+    std::vector<double>& v = curve.values.edit();
+    for (std::size_t i = 0; i + 8 < v.size(); i += 9) {
+        const Affine m = c.affine({{v[i], v[i + 1], v[i + 2]},
+                                   {v[i + 3], v[i + 4], v[i + 5]},
+                                   {v[i + 6], v[i + 7], v[i + 8]},
+                                   {}});
+        const double to[9] = {m.x.x, m.x.y, m.x.z, m.y.x, m.y.y, m.y.z, m.z.x, m.z.y, m.z.z};
+        std::copy_n(to, 9, &v[i]);
     }
 }
 
@@ -75,14 +89,19 @@ void convert(Scene& scene, const Convention& to) {
     const Conversion c(scene.convention, to);
     scene.convention = to;
     if (c.is_identity()) return;
-    for (Node& node : scene.nodes) node.local = c.transform(node.local);
+    for (Node& node : scene.nodes) {
+        node.local = c.transform(node.local);
+        if (node.shear) node.shear = c.affine(*node.shear);
+    }
     keep_views(scene, c);
     for (Mesh& mesh : scene.meshes)
         for (Primitive& primitive : mesh.primitives) convert_primitive(primitive, c);
     for (Skin& skin : scene.skins)
         for (Affine& inverse_bind : skin.inverse_binds) inverse_bind = c.affine(inverse_bind);
-    for (Timeline& timeline : scene.timelines)
+    for (Timeline& timeline : scene.timelines) {
         for (Channel& channel : timeline.channels) convert_channel(channel, c);
+        for (ShearCurve& shear : timeline.shears) convert_shear(shear.curve, c);
+    }
 }
 
 }  // namespace mellow

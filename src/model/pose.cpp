@@ -15,10 +15,11 @@ void include(Bounds& b, Vec3 p) {
     b.high = {std::max(b.high.x, p.x), std::max(b.high.y, p.y), std::max(b.high.z, p.z)};
 }
 
-std::vector<Affine> worlds_of(const Scene& scene, const std::vector<Transform>& locals) {
+std::vector<Affine> worlds_of(const Scene& scene, const std::vector<Transform>& locals,
+                              const std::vector<Affine>& shears) {
     std::vector<Affine> worlds(scene.nodes.size());
     for (const int n : parents_first(scene)) {
-        const Affine local = to_affine(locals[at(n)]);
+        const Affine local = to_affine(locals[at(n)]) * shears[at(n)];
         const int parent = scene.nodes[at(n)].parent;
         worlds[at(n)] = parent == kNone ? local : worlds[at(parent)] * local;
     }
@@ -43,7 +44,11 @@ Pose pose_at(const Scene& scene, const Timeline& timeline, double seconds) {
     pose.weights = all_rest_weights(scene);
     const ScalarLayout layout = scalar_layout(scene);
     std::vector<Transform> locals;
-    for (const Node& node : scene.nodes) locals.push_back(node.local);
+    std::vector<Affine> shears;
+    for (const Node& node : scene.nodes) {
+        locals.push_back(node.local);
+        shears.push_back(node.shear.value_or(Affine{}));
+    }
     std::vector<double> value;
     for (const Channel& channel : timeline.channels) {
         value.resize(at(channel.curve.width));
@@ -75,9 +80,14 @@ Pose pose_at(const Scene& scene, const Timeline& timeline, double seconds) {
         if (weights == run.size()) continue;
         value.resize(scratch_size(run));
         sample_stack(scene.nodes[at(node)].stack, run.subspan(weights), change, {&seconds, 1},
-                     value.data(), &locals[at(node)]);
+                     value.data(), &locals[at(node)], &shears[at(node)]);
     }
-    pose.worlds = worlds_of(scene, locals);
+    for (const ShearCurve& shear : timeline.shears) {
+        double k[9];
+        sample(shear.curve, false, {&seconds, 1}, k);
+        shears[at(shear.node)] = {{k[0], k[1], k[2]}, {k[3], k[4], k[5]}, {k[6], k[7], k[8]}, {}};
+    }
+    pose.worlds = worlds_of(scene, locals, shears);
     return pose;
 }
 

@@ -47,11 +47,30 @@ std::vector<int> parents_first(const Scene& scene) {
     return order;
 }
 
+Affine local_matrix(const Node& node) {
+    const Affine plain = to_affine(node.local);
+    return node.shear ? plain * *node.shear : plain;
+}
+
+std::vector<bool> sheared_nodes(const Scene& scene) {
+    std::vector<bool> out;
+    for (const Node& node : scene.nodes) out.push_back(node.shear.has_value());
+    for (const Timeline& timeline : scene.timelines) {
+        for (const ShearCurve& shear : timeline.shears)
+            out[static_cast<std::size_t>(shear.node)] = true;
+        for (const MemberCurve& member : timeline.members)
+            if (member.element != kNone &&
+                can_shear(scene.nodes[static_cast<std::size_t>(member.node)].stack))
+                out[static_cast<std::size_t>(member.node)] = true;
+    }
+    return out;
+}
+
 std::vector<Affine> rest_worlds(const Scene& scene) {
     std::vector<Affine> worlds(scene.nodes.size());
     for (const int n : parents_first(scene)) {
         const Node& node = scene.nodes[static_cast<std::size_t>(n)];
-        const Affine local = to_affine(node.local);
+        const Affine local = local_matrix(node);
         worlds[static_cast<std::size_t>(n)] =
             node.parent == kNone ? local : worlds[static_cast<std::size_t>(node.parent)] * local;
     }
@@ -128,6 +147,7 @@ void each_times(const Timeline& timeline, Use use) {
     for (const MemberCurve& member : timeline.members) use(member.times);
     for (const MorphCurve& morph : timeline.morphs) use(morph.curve.times.list());
     for (const ScalarCurve& scalar : timeline.scalars) use(scalar.curve.times.list());
+    for (const ShearCurve& shear : timeline.shears) use(shear.curve.times.list());
 }
 
 }  // namespace
@@ -320,6 +340,7 @@ void change_times(Scene& scene, Change change) {
         for (Channel& channel : timeline.channels) change_shared(channel.curve.times);
         for (MorphCurve& morph : timeline.morphs) change_shared(morph.curve.times);
         for (ScalarCurve& scalar : timeline.scalars) change_shared(scalar.curve.times);
+        for (ShearCurve& shear : timeline.shears) change_shared(shear.curve.times);
         for (MemberCurve& member : timeline.members) {
             change(member.times);
             keep_control_times(member);

@@ -141,6 +141,16 @@ Affine compose(std::span<const StackElement> stack) {
     return product.affine();
 }
 
+bool can_shear(std::span<const StackElement> stack) {
+    bool scaled = false;
+    for (const StackElement& e : stack) {
+        if (e.kind == StackKind::kSkew || e.kind == StackKind::kMatrix) return true;
+        if (scaled && (e.kind == StackKind::kRotate || e.kind == StackKind::kLookAt)) return true;
+        scaled = scaled || e.kind == StackKind::kScale;
+    }
+    return false;
+}
+
 std::size_t scratch_size(std::span<const MemberCurve> curves) {
     std::size_t width = 0;
     for (const MemberCurve& c : curves) width += at(c.width);
@@ -149,7 +159,7 @@ std::size_t scratch_size(std::span<const MemberCurve> curves) {
 
 double sample_stack(std::span<const StackElement> stack, std::span<const MemberCurve> curves,
                     const Conversion& change, std::span<const double> seconds, double* scratch,
-                    Transform* out) {
+                    Transform* out, Affine* shear) {
     double* row = scratch;
     for (const MemberCurve& c : curves) {
         sample(c, seconds, row);
@@ -170,9 +180,12 @@ double sample_stack(std::span<const StackElement> stack, std::span<const MemberC
         }
         if (product.simple()) {
             out[f] = change.transform(product.transform());
+            if (shear != nullptr) shear[f] = {};
         } else {
-            const Decomposed parts = decompose(change.affine(product.affine()));
+            const Affine whole = change.affine(product.affine());
+            const Decomposed parts = decompose(whole);
             out[f] = parts.transform;
+            if (shear != nullptr) shear[f] = parts.shear > 0 ? shear_of(whole, out[f]) : Affine{};
             worst = std::max(worst, parts.shear);
         }
     }

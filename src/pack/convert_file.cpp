@@ -95,6 +95,29 @@ class FileConverter {
         return planned.plan;
     }
 
+    /// Shear that the format cannot hold: glTF where a node is animated, COLLADA where it changes
+    /// and is not written as matrices.
+    void note_shear(bool gltf, bool matrices) {
+        std::vector<bool> moved(scene_.nodes.size(), false), lost = moved;
+        for (const Timeline& timeline : scene_.timelines) {
+            for (const Channel& c : timeline.channels)
+                moved[static_cast<std::size_t>(c.node)] = true;
+            for (const ShearCurve& c : timeline.shears)
+                lost[static_cast<std::size_t>(c.node)] = gltf || !matrices;
+        }
+        std::vector<std::string> names;
+        for (std::size_t n = 0; n < lost.size(); ++n)
+            if (lost[n] || (gltf && moved[n] && scene_.nodes[n].shear))
+                names.push_back(scene_.nodes[n].name);
+        if (!names.empty())
+            report_.findings.push_back(
+                {Code::kShear, Severity::kWarning, "nodes",
+                 fmt::format("shear that is lost: nodes that move have it: {}", name_list(names)),
+                 "translation, rotation and scale",
+                 gltf ? "scale evenly in the source; or COLLADA with --matrices, which holds it"
+                      : "--matrices, which holds it"});
+    }
+
     Result<std::vector<WrittenFile>> scene_files(const std::string& ending) {
         std::vector<SamplePlan> plans;
         if (options_.rate || options_.first)
@@ -109,6 +132,7 @@ class FileConverter {
         const Textures textures =
             options_.textures.value_or(binary ? Textures::kEmbedded : Textures::kBeside);
         if (textures == Textures::kLeftOut) add(drop_textures(scene_));
+        note_shear(ending != ".dae", options_.matrices);
         convert(scene_, target_);
         const std::string name = output_.stem().string();
         if (ending != ".dae") {

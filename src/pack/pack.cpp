@@ -197,16 +197,25 @@ class Packer {
     /// What shear costs, where it shows: in millimetres at the skin.
     void say_shear(const PackedClip& packed) {
         if (packed.sheared_joints.empty()) return;
-        const Deviation& skin = packed.proof.vertex_mm;
+        const ClipProof& proof = packed.proof;
+        const bool apart = proof.accepted_mm.worst > proof.vertex_mm.worst;
+        const Deviation& skin = apart ? proof.accepted_mm : proof.vertex_mm;
         report_.findings.push_back(
             {Code::kShear, Severity::kWarning, fmt::format("clip \"{}\"", packed.clip.name),
-             fmt::format("shear of up to {:.3g} cannot be kept, on {}; the skin is off by at most "
-                         "{:.3g} mm, at {}, sample {}",
-                         packed.worst_shear, name_list(packed.sheared_joints), skin.worst,
-                         skin.what, skin.sample),
+             fmt::format(
+                 "shear of up to {:.3g} cannot be kept, on {}; the skin is off by at most "
+                 "{:.3g} mm, at {}, sample {}{}",
+                 packed.worst_shear, name_list(packed.sheared_joints), skin.worst, skin.what,
+                 skin.sample,
+                 proof.accepted_degrees.count == 0
+                     ? ""
+                     : fmt::format("; joints accepted in the recipe by at most {:.3g} degrees",
+                                   proof.accepted_degrees.worst)),
              "even scale above turned joints",
              "scale evenly in the source, or, where the scaled joint carries no weight: scale = "
-             "\"offsets\"   # under [joints]; places of joints are exact all the same"});
+             "\"offsets\"   # under [joints]; or accept_shear = [...] under [proof] lets these "
+             "joints be off; "
+             "places of joints are exact all the same"});
     }
 
     /// Reads a clip back and measures it against the rig it came from.
@@ -215,9 +224,10 @@ class Packer {
         const PoseSource poses = rig.source();
         const std::vector<std::string> drivers =
             driven_by(source_->scene(), source_->sources(), rig);
-        auto proof = prove_clip({source_->scene(), poses, packed.plan, source_->skeleton(),
-                                 source_->sources(), &drivers, source_->unsimplified()},
-                                crate_.skin, motion);
+        auto proof =
+            prove_clip({source_->scene(), poses, packed.plan, source_->skeleton(),
+                        source_->sources(), &drivers, source_->unsimplified(), source_->accepted()},
+                       crate_.skin, motion);
         Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failures());
         if (proof) packed.proof = std::move(proof).value();
         say_shear(packed);

@@ -302,6 +302,16 @@ void PackSource::note_lights(PackReport& report) const {
                                    "set them up where the figure is used"});
 }
 
+/// Joints whose shear the recipe accepts, by their names without prefix.
+Status PackSource::find_accepted() {
+    if (recipe_->accept_shear.empty()) return {};
+    MELLOW_TRY(const std::vector<int> nodes,
+               masked_nodes(scene_, recipe_->accept_shear, "", "proof, accept_shear"));
+    accepted_.assign(scene_.nodes.size(), false);
+    for (const int n : nodes) accepted_[at(n)] = true;
+    return {};
+}
+
 /// Takes out meshes and cameras that the recipe drops, and meshes that are not of the figure.
 Status PackSource::leave_out(const JointChoice& choice, const std::vector<int>& driven,
                              PackReport& report) {
@@ -368,6 +378,7 @@ Status PackSource::make_skeleton(PackReport& report) {
     JointChoice choice = recipe_->joints;
     append(wrong, leave_out(choice, rig ? rig.value().driven_nodes() : std::vector<int>{}, report)
                       .failures());
+    append(wrong, find_accepted().failures());
     append(wrong, read_axes(choice, report).failures());
     auto joints =
         choose_joints(scene_, choice, rig ? rig.value().driven_nodes() : std::vector<int>{});
@@ -417,14 +428,18 @@ Status PackSource::find_hips(PackReport& report) {
         const bool travels = std::any_of(clips_.begin(), clips_.end(), [](const RecipeClip& c) {
             return c.travel.ground || c.travel.height || c.travel.heading;
         });
-        if (hips_ < 0 && skeleton_.size() > 1) {
-            hips_ = 1;
+        int first = 1;  // a camera is nobody's hips
+        while (first < skeleton_.size() && sources_[at(first)].node != kNone &&
+               scene_.nodes[at(sources_[at(first)].node)].camera != kNone)
+            ++first;
+        if (hips_ < 0 && first < skeleton_.size()) {
+            hips_ = first;
             if (travels || !scene_.skins.empty())
                 report.findings.push_back(
                     {Code::kAssumed, Severity::kNote, recipe_->where.hips,
-                     fmt::format("joint \"{}\" was taken for the hips", skeleton_[1].name),
+                     fmt::format("joint \"{}\" was taken for the hips", skeleton_[hips_].name),
                      "a joint named hips or pelvis",
-                     fmt::format("hips = \"{}\"   # under [travel]", skeleton_[1].name)});
+                     fmt::format("hips = \"{}\"   # under [travel]", skeleton_[hips_].name)});
         }
         hips_ = std::max(hips_, 0);
     }

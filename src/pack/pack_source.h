@@ -24,6 +24,8 @@ class PackSource {
 
     const Scene& scene() const { return scene_; }
     /// The scene with its skins as they were, where they had to be simplified.
+    /// Nodes whose shear may be lost; nullptr when there are none.
+    const std::vector<bool>* accepted() const { return accepted_.empty() ? nullptr : &accepted_; }
     const Scene* unsimplified() const { return unsimplified_ ? &*unsimplified_ : nullptr; }
     const Skeleton& skeleton() const { return skeleton_; }
     const JointSources& sources() const { return sources_; }
@@ -50,6 +52,7 @@ class PackSource {
     Status note_axes(const JointChoice& choice, PackReport& report) const;
     void note_lights(PackReport& report) const;
     void note_gaps(PackReport& report) const;
+    Status find_accepted();
     Status leave_out(const JointChoice& choice, const std::vector<int>& driven, PackReport& report);
     Status strip(PackReport& report);
     Status find_hips(PackReport& report);
@@ -73,6 +76,7 @@ class PackSource {
     JointSources sources_;
     int hips_ = -1;
     std::vector<RecipeClip> clips_;
+    std::vector<bool> accepted_;
     std::vector<TimelineStock> timelines_;  ///< what moves when in the file
     std::vector<int> static_meshes_;        ///< nodes of meshes that are not of the figure
 };

@@ -60,6 +60,7 @@ struct JointPair {
     int played, source;
     const JointSource* how;
     std::size_t kind;
+    bool accepted;
 };
 
 /// Pairs joints by name and fills the kinds of `proof` with what drives them.
@@ -81,7 +82,8 @@ std::vector<JointPair> pair_joints(const ProofSource& source, const Playback& pl
         if (node != kNone)
             pairs.push_back({static_cast<int>(n), node, &source.sources[at(joint)],
                              static_cast<std::size_t>(
-                                 std::distance(kinds.begin(), kinds.find(driven_by(node))))});
+                                 std::distance(kinds.begin(), kinds.find(driven_by(node)))),
+                             source.accepted != nullptr && (*source.accepted)[at(node)]});
     }
     return pairs;
 }
@@ -99,9 +101,37 @@ void compare_joints(const std::vector<JointPair>& pairs, const Scene& skin, cons
         if (is_flat(wanted)) continue;
         const Quat turn = rotation_of(joint_world(*pair.how, wanted));
         const double angle = angle_between(turn, rotation_of(got)) * kDegrees;
+        if (pair.accepted) {
+            proof.accepted_degrees.add(angle, k, name);
+            continue;
+        }
         proof.rotation_degrees.add(angle, k, name);
         kind.rotation_degrees.add(angle, k, name);
     }
+}
+
+/// Vertices that an accepted joint carries some of; none where nothing is accepted.
+std::vector<bool> accepted_vertices(const ProofSource& source, const Node& node,
+                                    const Primitive& primitive) {
+    if (source.accepted == nullptr) return {};
+    std::vector<bool> out(primitive.positions.size(), false);
+    const auto accepted = [&](int n) {
+        while (n != kNone && !(*source.accepted)[at(n)]) n = source.scene.nodes[at(n)].parent;
+        return n != kNone;
+    };
+    const std::size_t per = at(primitive.influences_per_vertex);
+    if (node.skin == kNone || per == 0) {
+        const int self = find_node(source.scene, node.name);
+        return std::vector<bool>(out.size(), accepted(self));
+    }
+    const Skin& skin = source.scene.skins[at(node.skin)];
+    std::vector<bool> joints;
+    for (const int joint : skin.joints) joints.push_back(accepted(joint));
+    for (std::size_t v = 0; v < out.size(); ++v)
+        for (std::size_t i = v * per; i < (v + 1) * per; ++i)
+            if (primitive.influence_weights[i] > 0 && joints[primitive.influence_joints[i]])
+                out[v] = true;
+    return out;
 }
 
 void compare_meshes(const ProofSource& source, const Playback& player, const PoseTile& tile,
@@ -127,8 +157,10 @@ void compare_meshes(const ProofSource& source, const Playback& player, const Pos
             const auto a =
                 posed_vertices(source.scene, static_cast<int>(n), mesh.primitives[p], wanted);
             const auto b = posed_vertices(player.skin(), other, written.primitives[p], played);
+            const std::vector<bool> apart = accepted_vertices(source, node, mesh.primitives[p]);
             for (std::size_t v = 0; v < a.size(); ++v)
-                proof.vertex_mm.add(length(a[v] - b[v]) * 1000, k, node.name);
+                (!apart.empty() && apart[v] ? proof.accepted_mm : proof.vertex_mm)
+                    .add(length(a[v] - b[v]) * 1000, k, node.name);
             if (source.unsimplified == nullptr) continue;
             const Mesh& before = source.unsimplified->meshes[at(node.mesh)];
             const auto c = posed_vertices(*source.unsimplified, static_cast<int>(n),
@@ -228,6 +260,8 @@ Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const
         proof.weight.merge(part.weight);
         proof.scalar.merge(part.scalar);
         proof.simplified_mm.merge(part.simplified_mm);
+        proof.accepted_mm.merge(part.accepted_mm);
+        proof.accepted_degrees.merge(part.accepted_degrees);
         for (std::size_t i = 0; i < proof.kinds.size(); ++i) {
             proof.kinds[i].position_mm.merge(part.kinds[i].position_mm);
             proof.kinds[i].rotation_degrees.merge(part.kinds[i].rotation_degrees);

@@ -124,13 +124,19 @@ class NodeReader {
         }
         if (doc_.failed()) return;
         node.order = euler_order(node.stack);
+        Affine sheared;
         const double shear =
-            sample_stack(node.stack, {}, {}, std::array{0.0}, nullptr, &node.local);
-        if (shear > 1e-5)
-            doc_.note(Code::kShear, Severity::kWarning, xml,
-                      fmt::format("a rest transform with shear ({:.2g})", shear),
-                      "translation, rotation and scale",
-                      "its nearest rotation and scale were taken");
+            sample_stack(node.stack, {}, {}, std::array{0.0}, nullptr, &node.local, &sheared);
+        const Vec3 s = node.local.s;
+        if (shear > 1e-6 * std::max({std::abs(s.x), std::abs(s.y), std::abs(s.z)})) {
+            node.shear = sheared;
+            doc_.note(
+                Code::kShear, Severity::kWarning, xml,
+                fmt::format("a rest transform with shear ({:.2g})", shear),
+                "translation, rotation and scale: joints hold nothing else",
+                "even scale above turned nodes in the source; what it costs is measured when it "
+                "is packed");
+        }
         scene.nodes[static_cast<std::size_t>(index)] = std::move(node);
         for (const pugi::xml_node c : children(xml)) add_child(c, index, depth);
     }

@@ -392,7 +392,7 @@ class TimelineReader {
         const Interpolation between =
             curve.shapes[0] == KeyShape::kStep ? Interpolation::kStep : Interpolation::kLinear;
         Curve place{between, 3, curve.times, {}}, turn{between, 4, curve.times, {}},
-            size{between, 3, curve.times, {}};
+            size{between, 3, curve.times, {}}, shear{between, 9, curve.times, {}};
         const Node& node = build_.scene.nodes[at(curve.node)];
         StackElement element = node.stack[0];
         Quat last = node.local.r;
@@ -400,8 +400,12 @@ class TimelineReader {
         bool scaled = false;
         for (std::size_t k = 0; k < curve.times.size(); ++k) {
             std::copy_n(&curve.values[16 * k], 16, element.numbers.begin());
-            const Decomposed parts = decompose(compose({&element, 1}));
+            const Affine matrix = compose({&element, 1});
+            const Decomposed parts = decompose(matrix);
             const Transform& t = parts.transform;
+            const Affine k_ = parts.shear > 0 ? shear_of(matrix, t) : Affine{};
+            for (const Vec3 column : {k_.x, k_.y, k_.z})
+                shear.values.append({column.x, column.y, column.z});
             worst = std::max(worst, parts.shear);
             last = nearest(t.r, last);
             place.values.append({t.t.x, t.t.y, t.t.z});
@@ -414,6 +418,7 @@ class TimelineReader {
         timeline_.channels.push_back({curve.node, Path::kTranslation, std::move(place)});
         timeline_.channels.push_back({curve.node, Path::kRotation, std::move(turn)});
         if (scaled) timeline_.channels.push_back({curve.node, Path::kScale, std::move(size)});
+        if (worst > 1e-6 || node.shear) timeline_.shears.push_back({curve.node, std::move(shear)});
     }
 
     /// Measures the shear of a stack at all of its keys, where it can have any.
@@ -423,13 +428,7 @@ class TimelineReader {
         while (first < last && curves[first].element == kNone) ++first;
         if (first == last) return;
         const Node& node = build_.scene.nodes[at(curves[first].node)];
-        bool scale = false, can = false;
-        for (const StackElement& e : node.stack) {
-            can |= scale && e.kind == StackKind::kRotate;
-            can |= e.kind == StackKind::kSkew || e.kind == StackKind::kMatrix;
-            scale |= e.kind == StackKind::kScale;
-        }
-        if (!can) return;
+        if (!can_shear(node.stack)) return;
         const std::span<const MemberCurve> run(&curves[first], last - first);
         std::vector<double> scratch(scratch_size(run));
         double worst = 0;
@@ -446,12 +445,14 @@ class TimelineReader {
         if (worst > 1e-5)
             doc_.note(Code::kShear, Severity::kWarning, build_.made_of[at(node)],
                       fmt::format("motion with shear up to {:.2g} at its keys", worst),
-                      "translation, rotation and scale",
-                      "its nearest rotation and scale are taken; scale evenly in the source");
+                      "translation, rotation and scale: joints hold nothing else",
+                      "scale evenly in the source; what it costs is measured when it is packed");
     }
 
     static void put_earlier(Timeline& t, double by) {
         for (Channel& c : t.channels)
+            for (double& s : c.curve.times.edit()) s -= by;
+        for (ShearCurve& c : t.shears)
             for (double& s : c.curve.times.edit()) s -= by;
         for (MemberCurve& c : t.members) {
             for (double& s : c.times) s -= by;

@@ -11,7 +11,11 @@ bool sound_rotation(const std::vector<double>& r) {
     return std::abs(r[0] * r[0] + r[1] * r[1] + r[2] * r[2] + r[3] * r[3] - 1) < 0.01;
 }
 
-Transform read_local(GltfDocument& doc, JsonObject json, const std::string& path) {
+/// Members of a file of single precision that differ by less are rounding.
+constexpr double kShear = 1e-6;
+
+Transform read_local(GltfDocument& doc, JsonObject json, const std::string& path,
+                     std::optional<Affine>& shear) {
     Transform local;
     const auto m = doc.numbers(json, "matrix", path), t = doc.numbers(json, "translation", path);
     const auto r = doc.numbers(json, "rotation", path), s = doc.numbers(json, "scale", path);
@@ -25,12 +29,18 @@ Transform read_local(GltfDocument& doc, JsonObject json, const std::string& path
         return local;
     }
     if (m.size() == 16) {
-        const Decomposed d = decompose(
-            {{m[0], m[1], m[2]}, {m[4], m[5], m[6]}, {m[8], m[9], m[10]}, {m[12], m[13], m[14]}});
-        if (d.shear > 1e-6)
+        const Affine matrix{
+            {m[0], m[1], m[2]}, {m[4], m[5], m[6]}, {m[8], m[9], m[10]}, {m[12], m[13], m[14]}};
+        const Decomposed d = decompose(matrix);
+        if (d.shear > kShear * std::max({length(matrix.x), length(matrix.y), length(matrix.z)})) {
+            shear = shear_of(matrix, d.transform);
             doc.note({Code::kShear, Severity::kWarning, doc.where(path),
-                      fmt::format("a matrix with shear; {:.3g} of it cannot be kept", d.shear),
-                      "translation, rotation and scale", "remove uneven scale above turned nodes"});
+                      fmt::format("a matrix with shear of {:.3g}", d.shear),
+                      "translation, rotation and scale: joints hold nothing else",
+                      "even scale above turned nodes in the source; what it costs is measured when "
+                      "it is "
+                      "packed"});
+        }
         return d.transform;
     }
     if (!t.empty()) local.t = {t[0], t[1], t[2]};
@@ -101,7 +111,7 @@ void read_nodes(GltfDocument& doc, Scene& scene) {
         Node& node = scene.nodes[n];
         node.name = doc.text(list[n], "name", path);
         if (node.name.empty()) node.name = fmt::format("node_{}", n);
-        node.local = read_local(doc, list[n], path);
+        node.local = read_local(doc, list[n], path, node.shear);
         node.mesh = doc.index(list[n], "mesh", scene.meshes.size(), path);
         node.skin = doc.index(list[n], "skin", skins, path);
         node.camera = doc.index(list[n], "camera", scene.cameras.size(), path);

@@ -4,12 +4,14 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 
 #include "base/text.h"
 #include "mellow/parallel.h"
 #include "mellow/read.h"
+#include "read/names.h"
 
 namespace mellow {
 namespace {
@@ -43,7 +45,7 @@ ReadLimits limits_for(const TrueConvention& truth) {
 }
 
 Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& limits) {
-    const FileHandle file{::open(path.c_str(), O_RDONLY | O_CLOEXEC)};
+    const FileHandle file{::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)};
     if (file.fd < 0)
         return unreadable(path, errno == ENOENT ? Code::kFileMissing : Code::kFileUnreadable,
                           std::strerror(errno));
@@ -87,8 +89,9 @@ Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& lim
 
 namespace {
 
-Result<ReadResult> read_any(const std::filesystem::path& path, const ReadLimits& limits) {
+Result<ReadResult> read_any(const std::filesystem::path& path, ReadLimits limits) {
     MELLOW_TRY(Bytes bytes, read_file(path, limits));
+    limits.unstored_bytes = std::max(limits.unstored_bytes, 16 * bytes.size());
     std::string_view text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
     if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);
     const std::string name = path.filename().string();
@@ -123,6 +126,7 @@ Result<ReadResult> read_any(const std::filesystem::path& path, const ReadLimits&
 
 Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
     MELLOW_TRY(ReadResult read, read_any(path, limits));
+    decode_names(read, path.filename().string());
     const std::vector<std::string> renamed = name_timelines(read.scene);
     if (!renamed.empty())
         read.findings.push_back({Code::kDefaultName, Severity::kNote, path.filename().string(),

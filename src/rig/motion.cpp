@@ -29,6 +29,10 @@ Result<Motion> Motion::bind(const Scene& scene, const Performance& performance,
     motion.scene_ = &scene;
     motion.stack_change_ = Conversion(scene.stack_convention, scene.convention);
     motion.morphs_ = scalar_layout(scene);
+    const std::vector<bool> sheared = sheared_nodes(scene);
+    for (std::size_t n = 0; n < sheared.size(); ++n)
+        if (sheared[n]) motion.sheared_.push_back(static_cast<int>(n));
+    motion.shear_.assign(scene.nodes.size() + 1, kNone);
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         const auto weights = rest_weights(scene, static_cast<int>(n));
         motion.rest_weights_.insert(motion.rest_weights_.end(), weights.begin(), weights.end());
@@ -47,6 +51,11 @@ Result<Motion> Motion::bind(const Scene& scene, const Performance& performance,
             smooth_keys(layer, nodes, motion.frames_per_second(), bound);
     }
     return motion;
+}
+
+void Motion::write_shear_from(int first) {
+    for (std::size_t i = 0; i < sheared_.size(); ++i)
+        shear_[at(sheared_[i])] = first + 9 * static_cast<int>(i);
 }
 
 std::size_t Motion::use(int timeline) {
@@ -93,6 +102,11 @@ void Motion::write_rest(int node, PoseTile& tile) const {
     const Transform t = node < nodes ? scene_->nodes[at(node)].local : Transform{};
     const double local[10] = {t.t.x, t.t.y, t.t.z, t.r.x, t.r.y, t.r.z, t.r.w, t.s.x, t.s.y, t.s.z};
     for (int c = 0; c < 10; ++c) fill(tile.channel(node, c), local[c]);
+    if (const int first = shear_[at(node)]; first != kNone) {
+        const Affine k = scene_->nodes[at(node)].shear.value_or(Affine{});
+        const double rest[9] = {k.x.x, k.x.y, k.x.z, k.y.x, k.y.y, k.y.z, k.z.x, k.z.y, k.z.z};
+        for (int c = 0; c < 9; ++c) fill(tile.scalar(first + c), rest[c]);
+    }
 }
 
 void Motion::write_rest(PoseTile& tile) const {
@@ -142,6 +156,9 @@ void Motion::sample_timeline(const BoundTimeline& bound, std::span<const double>
             }
         }
     }
+    for (const ShearCurve& shear : bound.timeline->shears)
+        if (const int first = shear_[at(shear.node)]; first != kNone)
+            sample_lanes(shear.curve, false, plan_of(shear.curve.times), tile.scalar(first));
     for (auto run : bound.members) {
         const int node = run[0].node;
         double* scratch = tile.scratch((scratch_size(run) + 1) * kTileFrames);
@@ -154,7 +171,15 @@ void Motion::sample_timeline(const BoundTimeline& bound, std::span<const double>
         }
         if (run.empty()) continue;
         Transform locals[kTileFrames];
-        sample_stack(scene_->nodes[at(node)].stack, run, stack_change_, seconds, scratch, locals);
+        Affine shears[kTileFrames];
+        const int sheared = shear_[at(node)];
+        sample_stack(scene_->nodes[at(node)].stack, run, stack_change_, seconds, scratch, locals,
+                     sheared == kNone ? nullptr : shears);
+        for (int f = 0; sheared != kNone && f < kTileFrames; ++f) {
+            const Affine& k = shears[std::min(at(f), seconds.size() - 1)];
+            const double to[9] = {k.x.x, k.x.y, k.x.z, k.y.x, k.y.y, k.y.z, k.z.x, k.z.y, k.z.z};
+            for (int c = 0; c < 9; ++c) tile.scalar(sheared + c)[f] = to[c];
+        }
         for (int f = 0; f < kTileFrames; ++f) {
             const Transform& t = locals[std::min(at(f), seconds.size() - 1)];
             store3(tile.channel(node, 0), f, t.t);
@@ -232,6 +257,10 @@ void Motion::mix(const BoundBlock& bound, const double* weight, const double* re
         for (int f = 0; f < kTileFrames; ++f) {
             const double w = weight[f];
             double *into = tile.channel(node, 0), *from = other.channel(node, 0);
+            for (int c = 0; shear_[at(node)] != kNone && c < 9; ++c) {
+                double* k = tile.scalar(shear_[at(node)] + c);
+                k[f] += w * (other.scalar(shear_[at(node)] + c)[f] - k[f]);
+            }
             for (int c = 0; c < 10; ++c)
                 if (c < 3 || c > 6) into[c * kF + f] += w * (from[c * kF + f] - into[c * kF + f]);
             store4(into + 3 * kF, f, slerp(load4(into + 3 * kF, f), load4(from + 3 * kF, f), w));

@@ -48,6 +48,13 @@ class Motion {
     void write_rest(PoseTile& tile) const;
     void write_rest(int node, PoseTile& tile) const;
 
+    /// Nodes whose matrix has shear. Their shear takes nine scalars of the tile each, from `first`
+    /// on: columns, in this order of nodes. Until that is told, no shear is written.
+    const std::vector<int>& sheared() const { return sheared_; }
+    void write_shear_from(int first);
+    /// Scalar where a node's shear begins, or kNone.
+    int shear_of_node(int node) const { return shear_[static_cast<std::size_t>(node)]; }
+
     std::array<double, 2> span() const { return span_; }
     double frames_per_second() const { return scene_->rate.per_second(); }
 
@@ -70,6 +77,8 @@ class Motion {
     CurveShape blend_ = CurveShape::kSmooth;
     bool gaps_rest_ = false;
     std::vector<int> moved_nodes_;  ///< by any block
+    std::vector<int> sheared_;
+    std::vector<int> shear_;  ///< by node: its first scalar
     std::array<double, 2> span_{};
 };
 

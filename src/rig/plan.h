@@ -48,8 +48,9 @@ void evaluate_plan(const Rig::Plan& plan, std::span<const double> seconds, PoseT
 /// The same with some of the steps; `owner` tells the tile what it was made ready for.
 void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const void* owner,
                     std::span<const double> seconds, PoseTile& tile, const Walk* walk);
-/// Walks rolling wheels over the whole motion, then lagging nodes over the played part.
-void walk_memory(const Rig::Plan& plan, const std::optional<Played>& played);
+/// Walks rolling wheels over the motion up to the end of the played part, then lagging nodes over
+/// that. Fails with limit where that is longer than two hours.
+Status walk_memory(const Rig::Plan& plan, const std::optional<Played>& played);
 
 /// Binds everything; see Rig::bind().
 Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performance& performance,

@@ -21,6 +21,15 @@ MELLOW_KERNEL void world_kernel(const double* parent, const double* local, doubl
     }
 }
 
+/// The same for a node whose matrix has shear; nine rows of it.
+void sheared_world(const double* parent, const double* local, const double* shear, double* world) {
+    for (int f = 0; f < kF; ++f) {
+        const Transform t{load3(local, f), load4(local + 3 * kF, f), load3(local + 7 * kF, f)};
+        const Affine k{load3(shear, f), load3(shear + 3 * kF, f), load3(shear + 6 * kF, f), {}};
+        store_affine(world, f, load_affine(parent, f) * to_affine(t) * k);
+    }
+}
+
 MELLOW_KERNEL void turn_kernel(const double* world, double* turn) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) store4(turn, f, orientation(load_affine(world, f)));
@@ -159,6 +168,8 @@ Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performan
     if (!order.cycle.empty()) return binder.cycle_finding(order.cycle);
     plan->order = std::move(order.steps);
     plan->rest_scalars = binder.scalars();
+    plan->motion.write_shear_from(static_cast<int>(plan->rest_scalars.size()));
+    plan->rest_scalars.resize(plan->rest_scalars.size() + 9 * plan->motion.sheared().size());
     plan->turns = binder.turns();
     for (std::size_t s = 0; s < sheet.scalars.size(); ++s)
         if (!sheet.scalars[s].curve.points.empty())
@@ -169,7 +180,7 @@ Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performan
             plan->kept_scalars.push_back({sheet.scalars[s].name, sheet.scalars[s].unit,
                                           binder.first_sheet_scalar() + static_cast<int>(s)});
     tell(binder, sheet, *plan);
-    walk_memory(*plan, performance.played);
+    MELLOW_CHECK(walk_memory(*plan, performance.played));
     return plan;
 }
 
@@ -187,9 +198,9 @@ void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const voi
                     std::span<const double> seconds, PoseTile& tile, const Walk* walk) {
     const int nodes = plan.nodes();
     if (tile.claim(owner)) {
-        plan.motion.write_rest(tile);
         for (std::size_t s = 0; s < plan.rest_scalars.size(); ++s)
             std::fill_n(tile.scalar(static_cast<int>(s)), kTileFrames, plan.rest_scalars[s]);
+        plan.motion.write_rest(tile);
     }
     // What rules and layers change in place begins from the rest pose or the keys each time.
     for (const int node : plan.refill) plan.motion.write_rest(node, tile);
@@ -204,8 +215,12 @@ void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const voi
             continue;
         }
         const int parent = plan.scene->nodes[at(step)].parent;
-        world_kernel(tile.channel(parent == kNone ? nodes : parent, PoseTile::kWorld),
-                     tile.channel(step, PoseTile::kLocal), tile.channel(step, PoseTile::kWorld));
+        const double* above = tile.channel(parent == kNone ? nodes : parent, PoseTile::kWorld);
+        double* world = tile.channel(step, PoseTile::kWorld);
+        if (const int shear = plan.motion.shear_of_node(step); shear == kNone)
+            world_kernel(above, tile.channel(step, PoseTile::kLocal), world);
+        else
+            sheared_world(above, tile.channel(step, PoseTile::kLocal), tile.scalar(shear), world);
         if (const int turn = plan.turns[at(step)]; turn != kNone)
             turn_kernel(tile.channel(step, PoseTile::kWorld), tile.scalar(turn));
     }

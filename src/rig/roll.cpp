@@ -1,6 +1,8 @@
 // roll: a wheel turns with the way it covers. Equations are in docs/rig-sheet.md.
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "model/lanes.h"
 #include "rig/rules.h"
 #include "rig/sheet_words.h"
@@ -55,9 +57,16 @@ void simulate(const BoundRoll& rule, int count, PoseTile& tile) {
         const Vec3 place = apply(above, load3(local, f));
         const Vec3 hub = rotate(orientation(above) * rule.rest, rule.axis);
         const Vec3 forward = normalized(cross(hub, rule.up), state.forward, 1e-6);
-        if (state.begun)
-            state.angle += dot(place - state.place, normalized(forward + state.forward, forward)) /
+        if (state.begun) {
+            // On a bend the way is an arc over the chord: longer by half its angle over the sine of
+            // that.
+            const double half =
+                std::atan2(length(cross(state.forward, forward)), dot(state.forward, forward)) / 2;
+            const double arc = half > 1e-6 && half < 1 ? half / std::sin(half) : 1;
+            state.angle += arc *
+                           dot(place - state.place, normalized(forward + state.forward, forward)) /
                            rule.radius;
+        }
         state = {true, place, forward, state.angle};
         rule.track->values.push_back(state.angle);
         store4(local + 3 * kF, f, rule.rest * from_axis_angle(rule.axis, state.angle));

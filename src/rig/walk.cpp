@@ -1,12 +1,18 @@
 // The walk of rules with memory through time, once, when a rig is bound.
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <numbers>
 
 #include "model/lanes.h"
 #include "rig/plan.h"
 
 namespace mellow {
 namespace {
+
+constexpr double kLongestRunIn_s = 600, kLongestWalk_s = 7200;
 
 template <class Rule>
 bool has(const Rig::Plan& plan) {
@@ -24,9 +30,8 @@ void start_tracks(const Rig::Plan& plan, double start) {
         }
 }
 
-/// Wheels: over all there is, from its first moment.
-void walk_rolls(const Rig::Plan& plan, PoseTile& tile) {
-    const auto span = plan.motion.span();
+/// Wheels: from the first moment there is to the last that is played.
+void walk_rolls(const Rig::Plan& plan, std::array<double, 2> span, PoseTile& tile) {
     start_tracks<BoundRoll>(plan, span[0]);
     const auto steps =
         static_cast<std::size_t>(std::ceil((span[1] - span[0]) * kStepsPerSecond)) + 1;
@@ -69,13 +74,26 @@ Affine power(const Affine& step, int times) {
     return out;
 }
 
+/// Seconds until a lag has forgotten all but a millionth of how it began: its slowest part falls as
+/// exp(-rate * t), with the rate of a damped oscillator.
+double settling_time(const BoundLag& lag) {
+    const double w = 2 * std::numbers::pi * lag.frequency, z = lag.damping;
+    const double rate = z < 1 ? z * w : w / (z + std::sqrt(z * z - 1));
+    return std::log(1e6) / std::max(rate, 1e-12);
+}
+
 void walk_lags(const Rig::Plan& plan, const Played& played, PoseTile& tile) {
     double run_in = 0;
     for (const BoundRule& rule : plan.rules)
         if (const auto* lag = std::get_if<BoundLag>(&rule)) run_in = std::max(run_in, lag->run_in);
     const double length = played.last_second - played.first_second;
     const bool loop = played.loop && length > 0;
-    if (loop) run_in = std::ceil(run_in / length) * length;
+    if (loop) {
+        for (const BoundRule& rule : plan.rules)
+            if (const auto* lag = std::get_if<BoundLag>(&rule))
+                run_in = std::max(run_in, std::min(settling_time(*lag), kLongestRunIn_s));
+        run_in = std::ceil(run_in / length) * length;
+    }
     const auto before = static_cast<int>(std::ceil(run_in * kStepsPerSecond));
     const auto steps = before + static_cast<int>(std::ceil(length * kStepsPerSecond)) + 1;
     const double start = played.first_second - before / kStepsPerSecond;
@@ -106,13 +124,25 @@ void walk_lags(const Rig::Plan& plan, const Played& played, PoseTile& tile) {
 
 }  // namespace
 
-void walk_memory(const Rig::Plan& plan, const std::optional<Played>& played) {
-    if (!has<BoundRoll>(plan) && !has<BoundLag>(plan)) return;
+Status walk_memory(const Rig::Plan& plan, const std::optional<Played>& played) {
+    if (!has<BoundRoll>(plan) && !has<BoundLag>(plan)) return {};
+    auto span = plan.motion.span();
+    // Without a part that is played it is enough to know that the rules can be walked.
+    span[1] = played ? std::clamp(played->last_second, span[0], span[1])
+                     : std::min(span[1], span[0] + kLongestWalk_s);
+    if (span[1] - span[0] > kLongestWalk_s)
+        return Finding{
+            Code::kLimit,
+            Severity::kStop,
+            "rules with memory",
+            fmt::format("{:.6g} s from the first key to the end of the clip", span[1] - span[0]),
+            fmt::format("at most {:g} s to roll wheels over", kLongestWalk_s),
+            "a timeline that begins nearer to the clip"};
     PoseTile tile = make_tile(plan);
-    if (has<BoundRoll>(plan)) walk_rolls(plan, tile);
-    if (!has<BoundLag>(plan)) return;
-    const auto span = plan.motion.span();
-    walk_lags(plan, played.value_or(Played{span[0], span[1], false}), tile);
+    if (has<BoundRoll>(plan)) walk_rolls(plan, span, tile);
+    if (has<BoundLag>(plan))
+        walk_lags(plan, played.value_or(Played{span[0], span[1], false}), tile);
+    return {};
 }
 
 }  // namespace mellow

@@ -222,7 +222,7 @@ class ColladaWriter {
                  out_.sids[at(n)], out_.sids[at(n)], joint_[at(n)] ? "JOINT" : "NODE");
         if (out_.options.matrices) {
             out_.add("<matrix sid=\"transform\">");
-            out_.numbers(matrix_numbers(t));
+            out_.numbers(matrix_numbers(local_matrix(node)));
             out_.add("</matrix>");
         } else {
             const EulerOrder order = out_.order_of(n);
@@ -239,6 +239,11 @@ class ColladaWriter {
             out_.add("<scale sid=\"scale\">");
             out_.numbers(std::array{t.s.x, t.s.y, t.s.z});
             out_.add("</scale>");
+            if (node.shear) {
+                out_.add("<matrix sid=\"shear\">");
+                out_.numbers(matrix_numbers(*node.shear));
+                out_.add("</matrix>");
+            }
         }
         if (node.camera != kNone) out_.add("<instance_camera url=\"#camera{}\"/>", node.camera);
         if (node.mesh != kNone) shape(n);

@@ -208,7 +208,14 @@ class MotionWriter {
                     if (c->path == Path::kRotation) local.r = {v[0], v[1], v[2], v[3]};
                     if (c->path == Path::kScale) local.s = {v[0], v[1], v[2]};
                 }
-                const auto m = matrix_numbers(local);
+                Affine shear = scene_.nodes[at(node)].shear.value_or(Affine{});
+                for (const ShearCurve& curve : timeline.shears) {
+                    if (curve.node != node) continue;
+                    double k[9];
+                    sample(curve.curve, false, {&t, 1}, k);
+                    shear = {{k[0], k[1], k[2]}, {k[3], k[4], k[5]}, {k[6], k[7], k[8]}, {}};
+                }
+                const auto m = matrix_numbers(to_affine(local) * shear);
                 values.insert(values.end(), m.begin(), m.end());
             }
             const std::string id = next_id();
@@ -262,8 +269,7 @@ class MotionWriter {
 
 }  // namespace
 
-std::array<double, 16> matrix_numbers(const Transform& local) {
-    const Affine m = to_affine(local);
+std::array<double, 16> matrix_numbers(const Affine& m) {
     return {m.x.x, m.y.x, m.z.x, m.o.x, m.x.y, m.y.y, m.z.y, m.o.y,
             m.x.z, m.y.z, m.z.z, m.o.z, 0,     0,     0,     1};
 }

@@ -77,7 +77,7 @@ struct ColladaText {
 };
 
 /// 16 numbers, row after row.
-std::array<double, 16> matrix_numbers(const Transform& local);
+std::array<double, 16> matrix_numbers(const Affine& m);
 
 void write_collada_shapes(ColladaText& out);
 void write_collada_motion(ColladaText& out);

@@ -100,6 +100,15 @@ class GltfWriter {
         json_.raw_member("extensions", from.extensions).raw_member("extras", from.extras);
     }
 
+    /// Nodes that channels move: those must not have a matrix (glTF 2.0, 3.5.3).
+    static std::vector<bool> animated_nodes(const Scene& scene) {
+        std::vector<bool> animated(scene.nodes.size(), false);
+        for (const Timeline& timeline : scene.timelines)
+            for (const Channel& c : timeline.channels)
+                animated[static_cast<std::size_t>(c.node)] = true;
+        return animated;
+    }
+
     // ---- nodes and skins
     void node(std::size_t n) {
         const Node& node = scene_.nodes[n];
@@ -107,6 +116,16 @@ class GltfWriter {
         json_.begin_object().text_member("name", node.name);
         if (!children_[n].empty()) json_.key("children").numbers(children_[n]);
         const auto single = [](double v) { return static_cast<float>(v); };
+        if (node.shear && !animated_[n]) {
+            const Affine m = local_matrix(node);
+            const std::array columns{m.x, m.y, m.z, m.o};
+            std::vector<float> members;
+            for (std::size_t c = 0; c < 4; ++c)
+                members.insert(members.end(), {single(columns[c].x), single(columns[c].y),
+                                               single(columns[c].z), c == 3 ? 1.0F : 0.0F});
+            json_.key("matrix").numbers(members);
+            return node_parts(node);
+        }
         if (!(t.t == Vec3{}))
             floats("translation", std::array{single(t.t.x), single(t.t.y), single(t.t.z)});
         if (t.r.x != 0 || t.r.y != 0 || t.r.z != 0)
@@ -114,6 +133,10 @@ class GltfWriter {
                    std::array{single(t.r.x), single(t.r.y), single(t.r.z), single(t.r.w)});
         if (!(t.s == Vec3{1, 1, 1}))
             floats("scale", std::array{single(t.s.x), single(t.s.y), single(t.s.z)});
+        node_parts(node);
+    }
+
+    void node_parts(const Node& node) {
         index("mesh", node.mesh), index("skin", node.skin), index("camera", node.camera);
         if (!node.morph_weights.empty()) floats("weights", node.morph_weights);
         carried(node);
@@ -320,6 +343,7 @@ class GltfWriter {
     JsonWriter json_;
     GltfBuffers buffers_;
     std::vector<std::vector<int>> children_ = children_of(scene_);
+    std::vector<bool> animated_ = animated_nodes(scene_);
     int sampler_count_ = 0;
 };
 
