@@ -3,12 +3,15 @@
 #include <algorithm>
 #include <cerrno>
 #include <csignal>
+#include <cstdlib>
 #include <cstring>
 #include <new>
 #include <stdexcept>
+#include <thread>
 
 #include "base/text.h"
 #include "command.h"
+#include "mellow/safe_write.h"
 
 namespace mellow::cli {
 namespace {
@@ -80,6 +83,21 @@ int finished(int exit) {
     return kCannotWrite;
 }
 
+/// Told to end, the tool takes away what it has begun to write. One thread waits for that; all
+/// others, which inherit the mask, are left alone.
+void end_cleanly_when_told() {
+    sigset_t ending;
+    sigemptyset(&ending);
+    for (const int signal : {SIGINT, SIGTERM, SIGHUP}) sigaddset(&ending, signal);
+    if (pthread_sigmask(SIG_BLOCK, &ending, nullptr) != 0) return;
+    std::thread([ending] {
+        int signal = 0;
+        if (sigwait(&ending, &signal) != 0) return;
+        remove_unfinished();
+        std::_Exit(128 + signal);
+    }).detach();
+}
+
 /// What no part of the library should let through, and memory that is not there: said like
 /// everything else.
 int run_safely(const Words& words) {
@@ -106,6 +124,7 @@ int run_safely(const Words& words) {
 
 int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);
+    mellow::cli::end_cleanly_when_told();
     std::signal(SIGXFSZ, SIG_IGN);  // a file size limit is then an ordinary write error
     return mellow::cli::finished(mellow::cli::run_safely({argv + 1, argv + argc}));
 }

@@ -25,7 +25,13 @@ TEST(WriteFileTest, WritesOnceAndReplacesOnlyWhenAsked) {
     EXPECT_EQ(read_text(folder / "a.png"), "one");
     EXPECT_THAT(write_file(folder / "a.png", text_bytes("two"), true), IsOk());
     EXPECT_EQ(read_text(folder / "a.png"), "two");
-    EXPECT_THAT(folder.names(), ElementsAre("a.png"));
+    EXPECT_EQ(read_text(folder / "a.png.backup-1"), "one");
+    EXPECT_THAT(write_file(folder / "a.png", text_bytes("two"), true), IsOk());
+    EXPECT_THAT(folder.names(), ElementsAre("a.png", "a.png.backup-1")) << "the same bytes";
+    for (const char* text : {"three", "four", "five"})
+        EXPECT_THAT(write_file(folder / "a.png", text_bytes(text), true), IsOk());
+    EXPECT_THAT(folder.names(),
+                ElementsAre("a.png", "a.png.backup-2", "a.png.backup-3", "a.png.backup-4"));
 }
 
 TEST(WriteFileTest, AFolderIsNoFile) {
@@ -35,6 +41,11 @@ TEST(WriteFileTest, AFolderIsNoFile) {
                 FailsWith(Code::kOutputExists, "folder"));
     EXPECT_THAT(write_file(folder / "none" / "b", text_bytes("x"), true),
                 FailsWith(Code::kOutputUnwritable, "b"));
+}
+
+/// A manifest as small as can be.
+std::string manifest(const std::string& name) {
+    return "{\n  \"format\": \"mellow-crate\",\n  \"name\": \"" + name + "\"\n}\n";
 }
 
 StagedFolder open(const std::filesystem::path& path, bool replace = false) {
@@ -47,7 +58,7 @@ TEST(StagedFolderTest, AppearsInOneStep) {
     const TempFolder folder;
     {
         StagedFolder staged = open(folder / "crate");
-        EXPECT_THAT(staged.write("crate.json", text_bytes("{}")), IsOk());
+        EXPECT_THAT(staged.write("crate.json", text_bytes(manifest("a"))), IsOk());
         EXPECT_THAT(staged.write("clips/walk.glb", text_bytes("glTF")), IsOk());
         EXPECT_FALSE(std::filesystem::exists(folder / "crate"));
         const auto backup = staged.commit();
@@ -73,19 +84,19 @@ TEST(StagedFolderTest, WhatStoodThereIsKept) {
     const TempFolder folder;
     for (int run = 0; run < 3; ++run) {
         StagedFolder staged = open(folder / "crate", run > 0);
-        EXPECT_THAT(staged.write("crate.json", text_bytes(std::to_string(run))), IsOk());
+        EXPECT_THAT(staged.write("crate.json", text_bytes(manifest(std::to_string(run)))), IsOk());
         EXPECT_THAT(staged.commit(), IsOk());
     }
     EXPECT_THAT(folder.names(), ElementsAre("crate", "crate.backup-1", "crate.backup-2"));
-    EXPECT_EQ(read_text(folder / "crate" / "crate.json"), "2");
-    EXPECT_EQ(read_text(folder / "crate.backup-1" / "crate.json"), "0");
+    EXPECT_EQ(read_text(folder / "crate" / "crate.json"), manifest("2"));
+    EXPECT_EQ(read_text(folder / "crate.backup-1" / "crate.json"), manifest("0"));
 }
 
 TEST(StagedFolderTest, TheSameBytesAreLeftAlone) {
     const TempFolder folder;
     const auto put = [&](const std::string& text, int keep) {
         StagedFolder staged = open(folder / "crate", std::filesystem::exists(folder / "crate"));
-        EXPECT_THAT(staged.write("crate.json", text_bytes(text)), IsOk());
+        EXPECT_THAT(staged.write("crate.json", text_bytes(manifest(text))), IsOk());
         return staged.commit(keep).value();
     };
     EXPECT_FALSE(put("a", 3).unchanged);
@@ -117,20 +128,50 @@ TEST(StagedFolderTest, OnlyCratesAreReplaced) {
     EXPECT_THAT(folder.names(), ElementsAre("file", "photos"));
 }
 
+TEST(StagedFolderTest, WhatCameToStandThereMeanwhileIsNotReplacedUnasked) {
+    for (const bool replace : {false, true}) {
+        const TempFolder folder;
+        StagedFolder late = open(folder / "crate", replace);
+        EXPECT_THAT(late.write("crate.json", text_bytes(manifest("late"))), IsOk());
+        std::filesystem::create_directory(folder / "crate");  // another process was faster
+        write_text(folder / "crate" / "crate.json", manifest("early"));
+        const auto placed = late.commit();
+        const char* const stands = replace ? "late" : "early";
+        EXPECT_EQ(read_text(folder / "crate" / "crate.json"), manifest(stands));
+        if (replace)
+            EXPECT_EQ(read_text(folder / "crate.backup-1" / "crate.json"), manifest("early"));
+        else
+            EXPECT_THAT(placed, FailsWith(Code::kOutputExists, "another run"));
+    }
+}
+
+TEST(StagedFolderTest, WhatTheDeadLeftIsRemovedAndWhatTheLivingWriteIsNot) {
+    const TempFolder folder;
+    std::filesystem::create_directory(folder / "crate.partial-1");
+    write_text(folder / "crate.partial-1" / "half", "x");
+    write_text(folder / "crate.partial-notes", "ours to keep");
+    StagedFolder live = open(folder / "crate");
+    EXPECT_FALSE(std::filesystem::exists(folder / "crate.partial-1"));
+    EXPECT_TRUE(std::filesystem::exists(folder / "crate.partial-notes"));
+    std::filesystem::rename(live.path(), folder / "crate.partial-2");  // another process, alive
+    StagedFolder second = open(folder / "crate");
+    EXPECT_TRUE(std::filesystem::exists(folder / "crate.partial-2"));
+}
+
 TEST(StagedFolderTest, KeptAsideItLeavesThePlaceUntouched) {
     const TempFolder folder;
     {
         StagedFolder staged = open(folder / "crate");
-        EXPECT_THAT(staged.write("crate.json", text_bytes("good")), IsOk());
+        EXPECT_THAT(staged.write("crate.json", text_bytes(manifest("good"))), IsOk());
         EXPECT_THAT(staged.commit(), IsOk());
     }
     StagedFolder staged = open(folder / "crate", true);
-    EXPECT_THAT(staged.write("crate.json", text_bytes("bad")), IsOk());
+    EXPECT_THAT(staged.write("crate.json", text_bytes(manifest("bad"))), IsOk());
     const auto aside = staged.keep_aside();
     ASSERT_THAT(aside, IsOk());
     EXPECT_EQ(aside.value().filename(), "crate.rejected-1");
-    EXPECT_EQ(read_text(folder / "crate" / "crate.json"), "good");
-    EXPECT_EQ(read_text(aside.value() / "crate.json"), "bad");
+    EXPECT_EQ(read_text(folder / "crate" / "crate.json"), manifest("good"));
+    EXPECT_EQ(read_text(aside.value() / "crate.json"), manifest("bad"));
 }
 
 }  // namespace

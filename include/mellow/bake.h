@@ -88,7 +88,8 @@ std::vector<int> bake_needs(const Scene& scene, const Skeleton& skeleton,
 /// the angular speed, looked at beside each sample, suggests more than 150 degrees, the turn is
 /// added up over 31 steps: up to 14 turns a sample are told apart. Fills fastest_turn_rad and
 /// fastest_sample where that is more than `losses` say; radians.
-void unwrap_turns(const PoseSource& poses, const SamplePlan& plan, const Skeleton& skeleton,
-                  const JointSources& sources, std::vector<JointLoss>& losses);
+void unwrap_turns(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
+                  const Skeleton& skeleton, const JointSources& sources,
+                  std::vector<JointLoss>& losses);
 
 }  // namespace mellow

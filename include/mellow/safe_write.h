@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <memory>
 #include <span>
 #include <string>
 #include <string_view>
@@ -14,22 +15,30 @@
 
 namespace mellow {
 
-/// Writes one file beside its place, syncs it and renames it. Fails with output-exists when the
-/// file exists and `replace` is false, with output-unwritable when the system refuses; then no
-/// trace stays.
+/// Writes one file beside its place, syncs it and renames it. What it replaces is kept as
+/// `NAME.backup-N`, the newest three of them, unless it has the same bytes: then nothing changes.
+/// Fails with output-exists when the file exists and `replace` is false, with output-unwritable
+/// when the system refuses; then no trace stays.
 Status write_file(const std::filesystem::path& path, std::span<const std::uint8_t> bytes,
                   bool replace);
+
+/// Takes away what this process has begun to write and not yet put in place. For a process that is
+/// told to end: what is begun afterwards waits for ever.
+void remove_unfinished();
 
 /// Takes a text piece by piece.
 using TextSink = std::function<void(std::string_view)>;
 
+class Unfinished;
+
 /// A folder that is filled beside its final place and appears there in one step.
 ///
-/// Made as `NAME.partial-PID`. Destroyed without commit() or keep_aside() it disappears.
+/// Made as `NAME.partial-PID`, locked as long as it lives; what dead processes left beside it under
+/// such names is removed. Destroyed without commit() or keep_aside() it disappears.
 class StagedFolder {
   public:
     /// Fails with output-exists when `final` exists and `replace` is false, or when `final` exists
-    /// and holds no crate.json (then it is not ours to replace).
+    /// and its crate.json does not say that it is a crate (then it is not ours to replace).
     static Result<StagedFolder> open(const std::filesystem::path& final, bool replace);
 
     StagedFolder(StagedFolder&& other) noexcept;
@@ -58,9 +67,10 @@ class StagedFolder {
             backup;  ///< what stood there; empty when nothing did, or it is not kept
         std::vector<std::filesystem::path> removed;  ///< older backups
     };
-    /// Moves the folder to its place. What stood there is kept as `NAME.backup-N`, N one above the
-    /// newest. Of all backups the newest `keep` stay. Where the same bytes stand there already,
-    /// nothing is changed and no backup is made.
+    /// Syncs the folder and moves it to its place, by exchange with what stands there where the
+    /// system can do that. What stood there is kept as `NAME.backup-N`, N one above the newest. Of
+    /// all backups the newest `keep` stay. Where the same bytes stand there already, nothing is
+    /// changed and no backup is made.
     Result<Placed> commit(int keep = 3);
     /// Moves the folder to `NAME.rejected-N` and returns that path; what stands at NAME is
     /// untouched.
@@ -70,8 +80,11 @@ class StagedFolder {
     StagedFolder(std::filesystem::path final, std::filesystem::path partial,
                  std::vector<std::filesystem::path> made);
     std::filesystem::path final_, partial_;
+    Status exchange(const std::filesystem::path& backup);
+    Status place_new();
     std::vector<std::filesystem::path> made_;  // folders above, innermost first
-    bool open_ = true;
+    std::unique_ptr<Unfinished> unfinished_;
+    bool open_ = true, replace_ = false;
 };
 
 }  // namespace mellow

@@ -16,23 +16,33 @@ constexpr double kApart = 1.0 / 64;  // of an interval, between two looks
 constexpr int kPairs = kTileFrames / 2;
 constexpr double kSuspect_rad = 2.6;
 
-/// Turn of a joint against its parent joint.
-Quat turn_of(const PoseTile& tile, const Skeleton& skeleton, const JointSources& sources, int j,
-             int frame) {
-    const Quat own = orientation(tile.world(sources[at(j)].node, frame));
-    int parent = skeleton[j].parent;
-    while (parent >= 0 && sources[at(parent)].node < 0) parent = skeleton[parent].parent;
-    if (parent < 0) return own;
-    return conjugate(orientation(tile.world(sources[at(parent)].node, frame))) * own;
+/// How the turn of a joint against its parent joint is found: as its local one where its node hangs
+/// on that of the parent joint, whose world need not be known then.
+struct Against {
+    int node, parent;
+    bool direct;
+};
+
+Quat turn_of(const PoseTile& tile, const Against& joint, int frame) {
+    if (joint.direct) return tile.local(joint.node, frame).r;
+    const Quat own = orientation(tile.world(joint.node, frame));
+    if (joint.parent < 0) return own;
+    return conjugate(orientation(tile.world(joint.parent, frame))) * own;
 }
 
 class Unwrapper {
   public:
-    Unwrapper(const PoseSource& poses, const SamplePlan& plan, const Skeleton& skeleton,
-              const JointSources& sources)
-        : poses_(poses), plan_(plan), skeleton_(skeleton), sources_(sources), pool_([&] {
-              return std::make_unique<PoseTile>(poses.make_tile());
-          }) {}
+    Unwrapper(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
+              const Skeleton& skeleton, const JointSources& sources)
+        : poses_(poses),
+          plan_(plan),
+          pool_([&] { return std::make_unique<PoseTile>(poses.make_tile()); }) {
+        for (int j = 0; j < skeleton.size(); ++j) {
+            const int node = sources[at(j)].node,
+                      up = skeleton[j].parent < 0 ? kNone : sources[at(skeleton[j].parent)].node;
+            joints_.push_back({node, up, node != kNone && scene.nodes[at(node)].parent == up});
+        }
+    }
 
     void run(std::vector<JointLoss>& losses) {
         const int intervals = plan_.samples - 1;
@@ -66,11 +76,10 @@ class Unwrapper {
             seconds[at(2 * i + 1)] = from + (kWhere + kApart) * length;
         }
         poses_.evaluate({seconds.data(), at(2 * count)}, *tile);
-        for (int j = 0; j < skeleton_.size(); ++j)
-            for (int i = 0; i < count && sources_[at(j)].node >= 0; ++i)
-                if (angle_between(turn_of(*tile, skeleton_, sources_, j, 2 * i),
-                                  turn_of(*tile, skeleton_, sources_, j, 2 * i + 1)) >
-                    kSuspect_rad * kApart)
+        for (std::size_t j = 0; j < joints_.size(); ++j)
+            for (int i = 0; i < count && joints_[j].node >= 0; ++i)
+                if (angle_between(turn_of(*tile, joints_[j], 2 * i),
+                                  turn_of(*tile, joints_[j], 2 * i + 1)) > kSuspect_rad * kApart)
                     suspect[at(first + i)] = 1;
         pool_.give_back(std::move(tile));
     }
@@ -84,26 +93,26 @@ class Unwrapper {
         for (int i = 0; i < kTileFrames; ++i)
             seconds[at(i)] = from + length * i / (kTileFrames - 1);
         poses_.evaluate(seconds, *tile);
-        for (int j = 0; j < skeleton_.size(); ++j)
-            for (int i = 1; i < kTileFrames && sources_[at(j)].node >= 0; ++i)
-                turns[at(j)] += angle_between(turn_of(*tile, skeleton_, sources_, j, i - 1),
-                                              turn_of(*tile, skeleton_, sources_, j, i));
+        for (std::size_t j = 0; j < joints_.size(); ++j)
+            for (int i = 1; i < kTileFrames && joints_[j].node >= 0; ++i)
+                turns[j] +=
+                    angle_between(turn_of(*tile, joints_[j], i - 1), turn_of(*tile, joints_[j], i));
         pool_.give_back(std::move(tile));
         return turns;
     }
 
     const PoseSource& poses_;
     const SamplePlan& plan_;
-    const Skeleton& skeleton_;
-    const JointSources& sources_;
+    std::vector<Against> joints_;
     Pool<PoseTile> pool_;
 };
 
 }  // namespace
 
-void unwrap_turns(const PoseSource& poses, const SamplePlan& plan, const Skeleton& skeleton,
-                  const JointSources& sources, std::vector<JointLoss>& losses) {
-    Unwrapper(poses, plan, skeleton, sources).run(losses);
+void unwrap_turns(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
+                  const Skeleton& skeleton, const JointSources& sources,
+                  std::vector<JointLoss>& losses) {
+    Unwrapper(scene, poses, plan, skeleton, sources).run(losses);
 }
 
 }  // namespace mellow

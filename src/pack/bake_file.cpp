@@ -75,7 +75,7 @@ Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOpt
     out.sources = std::move(chosen.sources);
     const PoseSource poses = rig.source(bake_needs(out.scene, out.skeleton, out.sources));
     Baked baked = bake(out.scene, poses, out.plan, out.skeleton, out.sources);
-    unwrap_turns(poses, out.plan, out.skeleton, out.sources, baked.losses);
+    unwrap_turns(out.scene, poses, out.plan, out.skeleton, out.sources, baked.losses);
     out.clip = std::move(baked.clip);
     out.losses = std::move(baked.losses);
     return out;

@@ -166,8 +166,8 @@ class Packer {
         PackedClip packed;
         packed.plan = bound.planned.plan;
         packed.timeline = bound.moved_by;
-        unwrap_turns(poses, bound.planned.plan, source_->skeleton(), source_->sources(),
-                     baked.losses);
+        unwrap_turns(source_->scene(), poses, bound.planned.plan, source_->skeleton(),
+                     source_->sources(), baked.losses);
         note_losses(baked, packed);
         Clip& clip = baked.clip;
         extract_travel(clip, source_->skeleton(), source_->hips(), wanted.travel);
@@ -203,10 +203,12 @@ class Packer {
         report_.findings.push_back(
             {Code::kShear, Severity::kWarning, fmt::format("clip \"{}\"", packed.clip.name),
              fmt::format(
-                 "shear of up to {:.3g} cannot be kept, on {}; the skin is off by at most "
-                 "{:.3g} mm, at {}, sample {}{}",
-                 packed.worst_shear, name_list(packed.sheared_joints), skin.worst, skin.what,
-                 skin.sample,
+                 "shear of up to {:.3g} cannot be kept, on {}; {}{}", packed.worst_shear,
+                 name_list(packed.sheared_joints),
+                 skin.count == 0
+                     ? "no mesh shows it"
+                     : fmt::format("the skin is off by at most {:.3g} mm, at {}, sample {}",
+                                   skin.worst, skin.what, skin.sample),
                  proof.accepted_degrees.count == 0
                      ? ""
                      : fmt::format("; joints accepted in the recipe by at most {:.3g} degrees",

@@ -385,6 +385,7 @@ Status PackSource::make_skeleton(PackReport& report) {
     if (!wrong.empty()) {
         if (joints) {
             skeleton_ = std::move(joints.value().skeleton);
+            sources_ = std::move(joints.value().sources);
             append(wrong, find_hips(report).failures());
         }
         return wrong;
@@ -497,16 +498,20 @@ Result<PackSource::Planned> PackSource::plan(const RecipeClip& clip) const {
                    static_cast<std::int64_t>(std::ceil(last - 1e-3)), scene_.rate, recipe_->rate));
     const int samples = range.plan.samples;
     const std::int64_t most = std::int64_t{80} * recipe_->most_samples,
-                       whole = std::int64_t{samples} * std::max(1, skeleton_.size());
+                       whole = std::int64_t{samples} *
+                               std::max(1, skeleton_.size() + scalar_layout(scene_).count / 10);
     if (samples > recipe_->most_samples || whole > most)
-        return Finding{Code::kLimit,
-                       Severity::kStop,
-                       clip.range.where,
-                       fmt::format("{} samples of {} joints", samples, skeleton_.size()),
-                       fmt::format("at most {} samples a clip, and {} of all joints",
-                                   recipe_->most_samples, most),
-                       fmt::format("a shorter range; or most_samples = {}   # under [target]",
-                                   std::max<std::int64_t>(samples, (whole + 79) / 80))};
+        return Finding{
+            Code::kLimit,
+            Severity::kStop,
+            clip.range.where,
+            fmt::format("{} samples of {} joints and {} morph weights", samples, skeleton_.size(),
+                        scalar_layout(scene_).count),
+            fmt::format(
+                "at most {} samples a clip, and {} of all joints, ten weights counted as one",
+                recipe_->most_samples, most),
+            fmt::format("a shorter range; or most_samples = {}   # under [target]",
+                        std::max<std::int64_t>(samples, (whole + 79) / 80))};
     what.played = Played{range.plan.start(), range.plan.end(), clip.range.loop};
     return Planned{std::move(what), std::move(range), std::move(name)};
 }

@@ -160,6 +160,14 @@ Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performan
                                              const RigSheet& sheet) {
     auto plan = std::make_unique<Rig::Plan>();
     plan->scene = &scene;
+    constexpr int kMostWeights = 100'000;
+    if (const int weights = scalar_layout(scene).count; weights > kMostWeights)
+        return Finding{Code::kLimit,
+                       Severity::kStop,
+                       "scene",
+                       fmt::format("{} morph weights over all nodes", weights),
+                       fmt::format("at most {}", kMostWeights),
+                       "fewer nodes that share a mesh with many morph targets"};
     MELLOW_TRY(plan->motion, Motion::bind(scene, performance, sheet.prefix));
     Binder binder(scene, sheet);
     MELLOW_CHECK(bind_rules(scene, performance, sheet, binder, *plan));
