@@ -182,6 +182,7 @@ Status write_file(const fs::path& path, std::span<const std::uint8_t> bytes, boo
     if (fs::is_directory(path, error)) return exists(path, "a folder of this name", "name a file");
     if (!replace && fs::exists(path, error))
         return exists(path, "a file of this name", "name another file, or add --replace");
+    const auto held = writing();
     remove_litter(path);
     const fs::path partial = partial_name(path);
     NewFile file(partial);
@@ -262,6 +263,7 @@ Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
     error.clear();  // of looking for what is not there
     if (!place.parent_path().empty()) fs::create_directories(place.parent_path(), error);
     if (error) return refused(place.parent_path(), "cannot make the folder", error.value());
+    const auto held = writing();
     remove_litter(place);
     const fs::path partial = partial_name(place);
     fs::remove_all(partial, error);
@@ -274,6 +276,7 @@ Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
 }
 
 Status StagedFolder::write(const std::string& relative, std::span<const std::uint8_t> bytes) {
+    const auto held = writing();
     const fs::path path = partial_ / relative;
     std::error_code error;
     fs::create_directories(path.parent_path(), error);
@@ -283,6 +286,7 @@ Status StagedFolder::write(const std::string& relative, std::span<const std::uin
 
 Status StagedFolder::write_text(const std::string& relative,
                                 const std::function<void(const TextSink&)>& make) {
+    const auto locked = writing();
     constexpr std::size_t kPiece = 64 * 1024;
     NewFile file(partial_ / relative);
     std::string held;

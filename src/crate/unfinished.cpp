@@ -24,7 +24,14 @@ List& list() {
     return *only;
 }
 
+std::shared_mutex& writers() {
+    static std::shared_mutex* const only = new std::shared_mutex;
+    return *only;
+}
+
 }  // namespace
+
+std::shared_lock<std::shared_mutex> writing() { return std::shared_lock(writers()); }
 
 Unfinished::Unfinished(fs::path path)
     : path_(std::move(path)), fd_(::open(path_.c_str(), O_RDONLY | O_CLOEXEC)) {
@@ -50,7 +57,8 @@ Unfinished::~Unfinished() {
 }
 
 void remove_unfinished() {
-    // Not given back: nothing more is begun by a process that ends.
+    // Not given back: nothing more is written by a process that ends.
+    writers().lock();
     list().mutex.lock();
     std::error_code ignored;
     for (const fs::path& path : list().paths) fs::remove_all(path, ignored);

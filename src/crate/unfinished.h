@@ -4,6 +4,7 @@
 #pragma once
 
 #include <filesystem>
+#include <shared_mutex>
 
 namespace mellow {
 
@@ -21,6 +22,9 @@ class Unfinished {
     std::filesystem::path path_;
     int fd_ = -1;
 };
+
+/// Held while files are written: from the moment a process is told to end, nothing more is.
+std::shared_lock<std::shared_mutex> writing();
 
 /// The name beside `final` under which this process writes: NAME.partial-PID.
 std::filesystem::path partial_name(const std::filesystem::path& final);

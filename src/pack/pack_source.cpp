@@ -410,6 +410,7 @@ Status PackSource::make_skeleton(PackReport& report) {
 }
 
 Status PackSource::find_hips(PackReport& report) {
+    if (skeleton_.size() == 0) return {};
     if (!recipe_->hips.empty()) {
         hips_ = skeleton_.find(recipe_->hips);
         std::vector<std::string> names;
