@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "commands.h"
+#include "mellow/read.h"
 #include "mellow/rig_stock.h"
 #include "mellow/safe_write.h"
 #include "mellow/write.h"
@@ -30,15 +31,17 @@ std::optional<Finding> above_tolerance(const LiftRequest& request, const Lifted&
                  e.worst_degrees <= request.tolerance_degrees);
     });
     if (above == 0) return {};
-    double degrees = 0;
-    for (const LiftError& e : errors) degrees = std::max(degrees, e.worst_degrees);
+    const LiftError& turned = *std::max_element(
+        errors.begin(), errors.end(),
+        [](const LiftError& a, const LiftError& b) { return a.worst_degrees < b.worst_degrees; });
     return Finding{
         Code::kProofFailed,
         Severity::kStop,
         request.output,
         fmt::format("the rig gives the motion back but for {} joints: worst {:.3g} mm at "
-                    "{}, sample {}, and {:.3g} degrees; nothing was written",
-                    above, errors[0].worst_mm, bare(errors[0].joint), errors[0].sample, degrees),
+                    "{}, sample {}, and {:.3g} degrees at {}, sample {}; nothing was written",
+                    above, errors[0].worst_mm, bare(errors[0].joint), errors[0].sample,
+                    turned.worst_degrees, bare(turned.joint), turned.degrees_sample),
         fmt::format("at most {} mm and {} degrees", request.tolerance_mm,
                     request.tolerance_degrees),
         "check unit and rest pose of the motion; if this is as near as the rig can get, "
@@ -102,10 +105,15 @@ int lift(const LiftRequest& request) {
     const std::optional<Finding> above = above_tolerance(request, lifted.value());
     scene->scene.timelines = {lifted.value().timeline};
     mellow::convert(scene->scene, own);
-    if (!above)
-        if (const Status s = write_file(request.output, write_glb(scene->scene), request.replace);
-            !s)
+    if (!above) {
+        const std::vector<std::uint8_t> glb = write_glb(scene->scene);
+        const auto none = [](const std::string&) -> Result<Bytes> { return Bytes(); };
+        if (const auto read = read_memory(Bytes(glb.begin(), glb.end()), request.output, none);
+            !read)
+            return fail(request, read.failures());
+        if (const Status s = write_file(request.output, glb, request.replace); !s)
             return fail(request, s.failures());
+    }
     Findings findings = lifted.value().findings;
     if (above) findings.push_back(*above);
     if (request.json)

@@ -299,11 +299,17 @@ TEST_F(ConvertTest, RangesAndRatesAreResampled) {
 }
 
 TEST_F(ConvertTest, WhatIsLostIsSaid) {
+    // Only her controls have keys: a BVH of her joints would stand still.
     const ToolRun run = tool("convert " + path("tamsin.glb") + " " + path("t.bvh"));
-    EXPECT_EQ(run.exit, 0);
-    EXPECT_THAT(run.err, HasSubstr("warning[left-out]"));
-    EXPECT_THAT(run.err, HasSubstr("morph weights"));
-    EXPECT_THAT(run.err, HasSubstr("meshes"));
+    EXPECT_EQ(run.exit, 3);
+    EXPECT_THAT(run.err, HasSubstr("stop[unbaked]"));
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "t.bvh"));
+    const auto& press = test::press();
+    write_text(folder_ / "press.glb", {press[0].bytes.begin(), press[0].bytes.end()});
+    const ToolRun parts = tool("convert " + path("press.glb") + " " + path("p.bvh"));
+    EXPECT_EQ(parts.exit, 0);
+    EXPECT_THAT(parts.err, HasSubstr("warning[left-out]"));
+    EXPECT_THAT(parts.err, HasSubstr("meshes"));
     // Weights that a motion-only file carries for a mesh elsewhere are lost as well.
     Made m = make_clip(3);
     m.clip.morphs.push_back({"body", {"smile"}, {0, 0.5F, 1}});

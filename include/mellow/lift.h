@@ -28,6 +28,7 @@ struct LiftError {
     std::string joint;
     double worst_mm = 0, worst_degrees = 0;
     int sample = 0;  ///< of the worst distance
+    int degrees_sample = 0;
 };
 
 struct Lifted {

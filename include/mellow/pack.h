@@ -75,7 +75,8 @@ struct PackReport {
     double height_m = 0;
     std::vector<PackedClip> clips;
     Tolerance tolerance;
-    Findings findings;  ///< with the reasons when it is not proven
+    std::vector<std::string> off;  ///< codes of findings that the recipe turned off
+    Findings findings;             ///< with the reasons when it is not proven
 };
 
 /// Reads, evaluates, bakes, cuts, moves travel to the root, writes, reads back and measures. The

@@ -58,6 +58,10 @@ Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& lim
 /// that is absolute, climbs out with "..", or is a URL is refused.
 Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits = {});
 
+/// The same from memory; `load` finds the files it refers to, `name` is what messages call it.
+Result<ReadResult> read_memory(Bytes bytes, const std::string& name, const LoadFile& load,
+                               const ReadLimits& limits = {});
+
 /// Reads glTF 2.0 from memory, binary or JSON. `file` is the name used in messages. Curves of plain
 /// single-precision numbers are not copied: they keep `bytes` alive.
 Result<ReadResult> read_gltf(Bytes bytes, const std::string& file, const LoadFile& load,

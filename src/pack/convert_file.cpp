@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <set>
 
 #include "base/text.h"
 #include "mellow/bake.h"
+#include "mellow/read.h"
 #include "mellow/rig.h"
 #include "mellow/safe_write.h"
 #include "mellow/shape.h"
@@ -170,6 +172,29 @@ class FileConverter {
         for (MorphCurve& morph : timeline.morphs) change(morph.curve, false);
     }
 
+    /// A motion that only controls have would stand still: that wants a rig sheet, and packing.
+    Status check_moves(const Baked& baked, const Skeleton& skeleton) const {
+        const auto changes = [](const std::vector<float>& v, std::size_t width) {
+            for (std::size_t i = width; i < v.size(); ++i)
+                if (std::abs(v[i] - v[i - width]) > 1e-6F) return true;
+            return false;
+        };
+        for (const JointTrack& t : baked.clip.joints)
+            if (changes(t.translation, 3) || changes(t.rotation, 4) || changes(t.scale, 3))
+                return {};
+        std::set<int> keyed;
+        for (const Channel& c : scene_.timelines[0].channels)
+            if (skeleton.find(scene_.nodes[static_cast<std::size_t>(c.node)].name) < 0)
+                keyed.insert(c.node);
+        if (baked.clip.samples < 2 || keyed.empty()) return {};
+        return Finding{Code::kUnbaked,
+                       Severity::kStop,
+                       output_.string(),
+                       fmt::format("no joint moves, while {} other nodes have keys", keyed.size()),
+                       "motion on the joints",
+                       "pack it with a rig sheet, which bakes what the controls do"};
+    }
+
     Result<std::vector<WrittenFile>> bvh() {
         if (scene_.timelines.size() != 1) {
             std::vector<std::string> names;
@@ -188,6 +213,7 @@ class FileConverter {
         MELLOW_TRY(const ChosenJoints chosen, choose_joints(scene_, all));
         MELLOW_TRY(const Rig rig, Rig::bind(scene_, 0, {}));
         const Baked baked = bake(scene_, rig.source(), samples, chosen.skeleton, chosen.sources);
+        MELLOW_CHECK(check_moves(baked, chosen.skeleton));
         BvhOptions bvh;
         bvh.order = options_.order.value_or(bvh.order);
         for (const Node& node : scene_.nodes)
@@ -213,6 +239,23 @@ class FileConverter {
             {output_.filename().string(), {text.text.begin(), text.text.end()}}};
     }
 
+    /// What cannot be read again is not put in place: numbers beyond single precision, for one.
+    Status read_back(const std::vector<WrittenFile>& files) const {
+        const LoadFile load = [&](const std::string& name) -> Result<Bytes> {
+            for (const WrittenFile& f : files)
+                if (f.name == name) return Bytes(f.bytes.begin(), f.bytes.end());
+            return read_file(output_.parent_path() / name);
+        };
+        auto read =
+            read_memory(Bytes(files[0].bytes.begin(), files[0].bytes.end()), files[0].name, load);
+        if (read) return {};
+        Finding failure = read.failure();
+        failure.found = "what would be written cannot be read back: " + failure.found;
+        failure.remedy =
+            "nothing was written; look for numbers that no file of single precision can hold";
+        return failure;
+    }
+
     /// The scene file last, so that it is never there without what it refers to.
     Status write(const std::vector<WrittenFile>& files) {
         const auto place = [&](const WrittenFile& f) { return output_.parent_path() / f.name; };
@@ -224,6 +267,7 @@ class FileConverter {
                                "a file of this name",
                                "a place where nothing would be overwritten",
                                "name another file, or add --replace"};
+        MELLOW_CHECK(read_back(files));
         for (std::size_t i = files.size(); i-- > 0;)
             MELLOW_CHECK(write_file(place(files[i]), files[i].bytes, options_.replace));
         for (const WrittenFile& f : files) report_.files.push_back(place(f));

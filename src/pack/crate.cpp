@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <set>
+
 #include "crate/hash.h"
 #include "mellow/read.h"
 #include "mellow/sheet.h"
@@ -42,6 +44,17 @@ Result<Scene> read_listed(const std::filesystem::path& folder, JsonMembers entry
     return std::move(read.scene);
 }
 
+/// Keys of every curve of a clip's file; -1 where they differ, or there are none.
+int samples_of(const Scene& motion) {
+    if (motion.timelines.size() != 1) return -1;
+    const Timeline& timeline = motion.timelines[0];
+    std::set<std::size_t> counts;
+    for (const Channel& c : timeline.channels) counts.insert(c.curve.times.size());
+    for (const MorphCurve& c : timeline.morphs) counts.insert(c.curve.times.size());
+    for (const ScalarCurve& c : timeline.scalars) counts.insert(c.curve.times.size());
+    return counts.size() == 1 ? static_cast<int>(*counts.begin()) : -1;
+}
+
 /// The words beside a clip on the contact sheet.
 std::vector<std::string> sheet_lines(const Clip& clip) {
     std::vector<std::string> lines{clip.name};
@@ -66,6 +79,8 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
     JsonMembers manifest(text);
     if (manifest.failed() || !manifest.has("format") || manifest.text("format") != "mellow-crate")
         return bad_manifest(path, "no manifest of a crate");
+    if (manifest.whole("version") != 1)
+        return bad_manifest(path, "another version than 1 of the manifest");
     Crate crate;
     crate.name = manifest.text("name");
     JsonMembers target = manifest.object("target");
@@ -77,10 +92,15 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
     if (!preset) return bad_manifest(path, "an unknown target convention \"" + named + "\"");
     crate.convention = *preset;
     MELLOW_TRY(crate.skin, read_listed(folder, std::move(skin), *preset, rate));
+    if (crate.skin.nodes.empty()) return bad_manifest(path, "a skin without nodes");
     for (JsonMembers& entry : manifest.objects("clips")) {
         crate.clips.push_back(clip_from_facts(entry, Conversion(*preset, {})));
         crate.clips.back().name = entry.text("name");
+        const std::string clip = "clip \"" + crate.clips.back().name + "\"";
         MELLOW_TRY(Scene motion, read_listed(folder, std::move(entry), *preset, rate));
+        if (const int keys = samples_of(motion); keys != crate.clips.back().samples)
+            return bad_manifest(path, fmt::format("{}: {} samples, where its file has {}", clip,
+                                                  crate.clips.back().samples, keys));
         crate.motions.push_back(std::move(motion));
     }
     if (manifest.failed()) return bad_manifest(path, manifest.error());

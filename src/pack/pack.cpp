@@ -453,6 +453,8 @@ class Packer {
 
     Result<PackReport> finish(StagedFolder& folder) {
         if (apply_checks(recipe_.checks, report_.findings)) report_.proven = false;
+        for (const auto& [code, level] : recipe_.checks)
+            if (!level) report_.off.emplace_back(name(code));
         report_.folder = recipe_.output;
         MELLOW_CHECK(folder.write_text(
             "crate.json", [&](const TextSink& out) { manifest_json(report_, recipe_, out); }));

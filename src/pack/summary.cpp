@@ -51,6 +51,23 @@ std::string group_text(const std::vector<const Finding*>& group) {
                        line == std::string::npos ? "" : first.substr(line), name_list(others));
 }
 
+/// What the proof looked at and what it did not, and the checks that the recipe turned off.
+std::string checked(const PackReport& report) {
+    bool vertices = false, weights = false, scalars = false;
+    for (const PackedClip& clip : report.clips) {
+        vertices = vertices || clip.proof.vertex_mm.count > 0;
+        weights = weights || clip.proof.weight.count > 0;
+        scalars = scalars || clip.proof.scalar.count > 0;
+    }
+    std::string text = "joints";
+    if (vertices) text += ", vertices, winding";
+    if (weights) text += ", morph weights";
+    if (scalars) text += ", scalars";
+    text += "; not: normals, materials, pictures";
+    if (!report.off.empty()) text += fmt::format("; off: {}", fmt::join(report.off, ", "));
+    return text;
+}
+
 std::string verdict(const PackReport& report) {
     Deviation mm, degrees;
     std::vector<std::string> failed;
@@ -62,12 +79,14 @@ std::string verdict(const PackReport& report) {
     const std::string measured = fmt::format(
         "worst {:.2g} mm and {:.2g} degrees against the rig, of {} mm and {} degrees allowed",
         mm.worst, degrees.worst, report.tolerance.mm, report.tolerance.degrees);
+    const std::string looked = "checked: " + checked(report) + "\n";
     if (report.proven)
-        return fmt::format("PASSED: {} {}, {}: {}\n", report.clips.size(),
-                           report.clips.size() == 1 ? "clip" : "clips", measured,
-                           report.folder.string());
-    return fmt::format("FAILED: {} of {} clips ({}), {}: kept aside in {}\n", failed.size(),
-                       report.clips.size(), name_list(failed), measured, report.folder.string());
+        return looked + fmt::format("PASSED: {} {}, {}: {}\n", report.clips.size(),
+                                    report.clips.size() == 1 ? "clip" : "clips", measured,
+                                    report.folder.string());
+    return looked + fmt::format("FAILED: {} of {} clips ({}), {}: kept aside in {}\n",
+                                failed.size(), report.clips.size(), name_list(failed), measured,
+                                report.folder.string());
 }
 
 }  // namespace

@@ -89,18 +89,13 @@ Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& lim
 
 namespace {
 
-Result<ReadResult> read_any(const std::filesystem::path& path, ReadLimits limits) {
-    MELLOW_TRY(Bytes bytes, read_file(path, limits));
+Result<ReadResult> read_any(Bytes bytes, const std::string& name, const LoadFile& load,
+                            ReadLimits limits) {
     limits.unstored_bytes = std::max(limits.unstored_bytes, 16 * bytes.size());
     std::string_view text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
     if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);
-    const std::string name = path.filename().string();
     const std::size_t start = text.find_first_not_of(" \t\r\n");
     const std::string_view head = start == std::string_view::npos ? "" : text.substr(start, 16);
-    const auto folder = path.parent_path();
-    const LoadFile load = [&](const std::string& relative) {
-        return read_file(folder / relative, limits);
-    };
     if (text.starts_with("glTF") || head.starts_with('{')) {
         bytes.erase(bytes.begin(),
                     bytes.begin() + static_cast<std::ptrdiff_t>(bytes.size() - text.size()));
@@ -116,7 +111,7 @@ Result<ReadResult> read_any(const std::filesystem::path& path, ReadLimits limits
     return Finding{
         Code::kFormatUnknown,
         Severity::kStop,
-        path.string(),
+        name,
         bytes.empty() ? "an empty file" : "a file that begins like none of the known formats",
         "glTF 2.0 (.glb or .gltf), COLLADA (.dae) or BVH",
         "write the scene in one of these formats"};
@@ -124,16 +119,25 @@ Result<ReadResult> read_any(const std::filesystem::path& path, ReadLimits limits
 
 }  // namespace
 
-Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
-    MELLOW_TRY(ReadResult read, read_any(path, limits));
-    decode_names(read, path.filename().string());
+Result<ReadResult> read_memory(Bytes bytes, const std::string& name, const LoadFile& load,
+                               const ReadLimits& limits) {
+    MELLOW_TRY(ReadResult read, read_any(std::move(bytes), name, load, limits));
+    decode_names(read, name);
     const std::vector<std::string> renamed = name_timelines(read.scene);
     if (!renamed.empty())
-        read.findings.push_back({Code::kDefaultName, Severity::kNote, path.filename().string(),
+        read.findings.push_back({Code::kDefaultName, Severity::kNote, name,
                                  fmt::format("timelines of one name: {}", name_list(renamed)),
                                  "a name for each",
                                  "use the new names, or rename them in the source"});
     return read;
+}
+
+Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
+    MELLOW_TRY(Bytes bytes, read_file(path, limits));
+    const LoadFile load = [&](const std::string& relative) {
+        return read_file(path.parent_path() / relative, limits);
+    };
+    return read_memory(std::move(bytes), path.filename().string(), load, limits);
 }
 
 }  // namespace mellow

@@ -280,10 +280,12 @@ class Lifter {
                 LiftError& error = out_.errors[i];
                 const Affine got = tile.world(pairs_[i].node, 0);
                 const double mm = length(got.o - place(pairs_[i].node)) * 1000;
-                if (mm > error.worst_mm) error.worst_mm = mm, error.sample = k;
-                error.worst_degrees =
-                    std::max(error.worst_degrees,
-                             angle_between(orientation(got), turn(pairs_[i].node)) * kDegrees);
+                const double degrees =
+                    angle_between(orientation(got), turn(pairs_[i].node)) * kDegrees;
+                // A value that is no number is the worst there is.
+                if (!(mm <= error.worst_mm)) error.worst_mm = mm, error.sample = k;
+                if (!(degrees <= error.worst_degrees))
+                    error.worst_degrees = degrees, error.degrees_sample = k;
             }
         });
         return {};
