@@ -1,6 +1,7 @@
 // Results that look right and are not: what packing, comparing and reading must say, measure or
 // refuse. Expected values are from paper.
 #include <fmt/format.h>
+#include <sys/stat.h>
 
 #include <nlohmann/json.hpp>
 
@@ -303,6 +304,23 @@ TEST_F(TruthTest, MirroredScaleAndIdleControlsAreSaid) {
         pack({going(24, 0.1), idle}, recipe("range = [0, 24]\n"), control, ",3"), Code::kUnbaked);
     ASSERT_THAT(said, SizeIs(1));
     EXPECT_THAT(said[0].found, HasSubstr("chin_control"));
+}
+
+TEST_F(TruthTest, NamesThatNoSystemTakesAndLinksThatLeadAway) {
+    write_bytes(folder_ / "figure.glb", figure({going(24, 0.1)}));
+    for (const char* name : {"con", "NUL.x", "lpt1", "walk."})
+        EXPECT_THAT(pack_text(folder_, test::change(recipe("range = [0, 24]\n"), "name = \"c\"",
+                                                    fmt::format("name = \"{}\"", name))),
+                    FailsWith(Code::kValueBad, name));
+    const TempFolder elsewhere;
+    write_text(elsewhere / "secret.bin", "12345678");
+    std::filesystem::create_symlink(elsewhere / "secret.bin", folder_ / "data.bin");
+    write_text(
+        folder_ / "linked.gltf",
+        R"({"asset":{"version":"2.0"},"buffers":[{"uri":"data.bin","byteLength":8}],"nodes":[{"name":"n"}]})");
+    EXPECT_THAT(read_scene(folder_ / "linked.gltf"), FailsWith(Code::kFileUnreadable, "leads out"));
+    ::mkfifo((folder_ / "pipe.glb").c_str(), 0600);
+    EXPECT_THAT(read_scene(folder_ / "pipe.glb"), FailsWith(Code::kFileUnreadable, "regular"));
 }
 
 // ---- reading

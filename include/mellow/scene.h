@@ -12,6 +12,8 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
+#include <unordered_map>
 #include <vector>
 
 #include "mellow/bytes.h"
@@ -190,6 +192,8 @@ int morph_count(const Scene& scene, int node);
 std::vector<double> rest_weights(const Scene& scene, int node);
 /// The node named exactly `name`, or kNone.
 int find_node(const Scene& scene, std::string_view name);
+/// The first node of each name, for looking up many.
+std::unordered_map<std::string_view, int> nodes_by_name(const Scene& scene);
 /// Where the morph weights of each node begin in a PoseTile's scalars, kNone for nodes without.
 /// `count` is the number of scalars in all.
 struct ScalarLayout {

@@ -46,6 +46,12 @@ std::string nearest_name(std::string_view wanted, const std::vector<std::string>
     return best;
 }
 
+std::string folded(std::string name) {
+    for (char& c : name)
+        if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+    return name;
+}
+
 std::string name_list(const std::vector<std::string>& names) {
     const std::size_t shown = std::min(names.size(), kMostNames);
     std::string list = fmt::format(

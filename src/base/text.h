@@ -11,6 +11,9 @@ namespace mellow {
 /// empty when none is near.
 std::string nearest_name(std::string_view wanted, const std::vector<std::string>& names);
 
+/// In small letters, a to z alone: upper and lower case count as equal where names become files.
+std::string folded(std::string name);
+
 /// The names in a row, ten at most: "a, b, c and 17 more".
 std::string name_list(const std::vector<std::string>& names);
 

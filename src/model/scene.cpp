@@ -116,6 +116,13 @@ int find_node(const Scene& scene, std::string_view name) {
     return kNone;
 }
 
+std::unordered_map<std::string_view, int> nodes_by_name(const Scene& scene) {
+    std::unordered_map<std::string_view, int> out;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n)
+        out.emplace(scene.nodes[n].name, static_cast<int>(n));
+    return out;
+}
+
 ScalarLayout scalar_layout(const Scene& scene) {
     ScalarLayout layout;
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
@@ -245,11 +252,11 @@ bool guess_rate(const Scene& scene, FrameRate& rate) {
     }
     if (votes.empty()) return false;
     // Two keys fit many rates: one that fits all timelines goes before the one most keys speak for.
-    for (const auto& [candidate, keys] : votes)
+    for (const auto& vote : votes)
         if (std::all_of(scene.timelines.begin(), scene.timelines.end(), [&](const Timeline& t) {
-                return key_span(t)[1] <= 0 || fits_rate(t, candidate);
+                return key_span(t)[1] <= 0 || fits_rate(t, vote.first);
             })) {
-            rate = candidate;
+            rate = vote.first;
             return true;
         }
     rate = std::max_element(votes.begin(), votes.end(), [](const auto& a, const auto& b) {

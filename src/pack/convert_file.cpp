@@ -92,6 +92,14 @@ class FileConverter {
                           fmt::format("timeline \"{}\"", timeline.name)};
         MELLOW_TRY(const PlannedRange planned, plan_range(range, first, last, scene_.rate,
                                                           options_.rate.value_or(scene_.rate)));
+        constexpr int kMostSamples = 2'000'000;
+        if (planned.plan.samples > kMostSamples)
+            return Finding{Code::kLimit,
+                           Severity::kStop,
+                           range.where,
+                           fmt::format("{} samples", planned.plan.samples),
+                           fmt::format("at most {}", kMostSamples),
+                           "a shorter --range, or a lower --to-rate"};
         report_.findings.insert(report_.findings.end(), planned.findings.begin(),
                                 planned.findings.end());
         return planned.plan;

@@ -49,6 +49,10 @@ std::string file_name(std::string name) {
         if (!std::isalnum(static_cast<unsigned char>(c)) && c != '_' && c != '-' && c != '.')
             c = '_';
     if (name.empty() || name.front() == '.') name.insert(name.begin(), '_');
+    while (name.ends_with('.')) name.back() = '_';
+    const std::string stem = folded(name.substr(0, name.find('.')));
+    for (const char* device : {"con", "prn", "aux", "nul"})
+        if (stem == device) name.insert(name.begin(), '_');
     return name.substr(0, 100);
 }
 
@@ -151,7 +155,7 @@ Status PackSource::expand(const RecipeTimelines& wanted, std::set<std::string>& 
         const double k = scene_.rate.per_second();
         clip.range.first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3));
         clip.range.last = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
-        if (!names.insert(clip.range.name).second)
+        if (!names.insert(folded(clip.range.name)).second)
             wrong.push_back({Code::kNameClash, Severity::kStop, wanted.like.range.where,
                              fmt::format("timeline \"{}\" would be a second clip \"{}\"", full,
                                          clip.range.name),
@@ -174,7 +178,7 @@ Status PackSource::expand(const RecipeTimelines& wanted, std::set<std::string>& 
 Status PackSource::expand_clips(PackReport& report) {
     clips_ = recipe_->clips;
     std::set<std::string> names;
-    for (const RecipeClip& clip : clips_) names.insert(clip.range.name);
+    for (const RecipeClip& clip : clips_) names.insert(folded(clip.range.name));
     Findings wrong;
     for (const RecipeTimelines& wanted : recipe_->timelines)
         append(wrong, expand(wanted, names, report).failures());

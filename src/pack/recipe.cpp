@@ -84,7 +84,22 @@ bool sound_name(const std::string& name) {
            });
 }
 
+/// Names that some systems keep for devices, whatever stands behind a dot, and names that end in
+/// one.
+bool reserved(std::string name) {
+    if (name.ends_with('.')) return true;
+    name = name.substr(0, name.find('.'));
+    for (char& c : name) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    const bool numbered = name.size() == 4 &&
+                          (name.starts_with("com") || name.starts_with("lpt")) && name[3] >= '1' &&
+                          name[3] <= '9';
+    return numbered || name == "con" || name == "prn" || name == "aux" || name == "nul";
+}
+
 void check_name(TomlTable& t, const std::string& name) {
+    if (!t.failed({"name"}) && reserved(name))
+        return t.fail(Code::kValueBad, "name", "\"" + name + "\"",
+                      "a name that every system can give a file", "another name");
     if (!t.failed({"name"}) && !sound_name(name))
         t.fail(Code::kValueBad, "name", "\"" + name + "\"",
                "letters, digits, _, - and . only: it becomes a file name");
@@ -152,11 +167,6 @@ RecipeClip read_clip(TomlTable& t) {
     t.knows({"pose", "range"});
     t.close();
     return clip;
-}
-
-std::string folded(std::string name) {
-    for (char& c : name) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    return name;
 }
 
 void read_clips(TomlTable& top, Recipe& recipe) {

@@ -104,7 +104,9 @@ class Comparer {
           b_(b),
           options_(options),
           play_a_(a, options.timeline_a, options.align_first_key),
-          play_b_(b, options.timeline_b, options.align_first_key) {}
+          play_b_(b, options.timeline_b, options.align_first_key),
+          in_a_(nodes_by_name(a)),
+          in_b_(nodes_by_name(b)) {}
 
     Result<Comparison> run() {
         MELLOW_CHECK(match_joints());
@@ -144,14 +146,14 @@ class Comparer {
         std::vector<std::string> names;
         for (const Node& node : b_.nodes) names.push_back(node.name);
         for (const auto& [from, to] : options_.names) {
-            if (find_node(a_, from) == kNone) return unknown(from, a_, "the first file");
-            if (find_node(b_, to) == kNone) return unknown(to, b_, "the second file");
+            if (find(in_a_, from) == kNone) return unknown(from, a_, "the first file");
+            if (find(in_b_, to) == kNone) return unknown(to, b_, "the second file");
         }
         std::vector<bool> taken(b_.nodes.size(), false);
         for (const int n : joints_of(a_)) {
             const std::string& own = a_.nodes[at(n)].name;
             const auto mapped = options_.names.find(own);
-            const int other = find_node(b_, mapped == options_.names.end() ? own : mapped->second);
+            const int other = find(in_b_, mapped == options_.names.end() ? own : mapped->second);
             if (other == kNone) {
                 out_.only_a.push_back(own);
                 continue;
@@ -161,7 +163,7 @@ class Comparer {
             out_.joints.push_back({own, {}, {}, {}, 0, 0});
         }
         for (const int n : joints_of(b_))
-            if (!taken[at(n)] && find_node(a_, b_.nodes[at(n)].name) == kNone)
+            if (!taken[at(n)] && find(in_a_, b_.nodes[at(n)].name) == kNone)
                 out_.only_b.push_back(b_.nodes[at(n)].name);
         if (!pairs_.empty()) return {};
         return Finding{Code::kNoJoints,
@@ -208,7 +210,7 @@ class Comparer {
         for (std::size_t n = 0; n < a_.nodes.size(); ++n) {
             const Node& node = a_.nodes[n];
             if (node.mesh == kNone) continue;
-            const int other = find_node(b_, node.name);
+            const int other = find(in_b_, node.name);
             if (other == kNone || b_.nodes[at(other)].mesh == kNone) {
                 out_.meshes_only_a.push_back(node.name);
                 continue;
@@ -223,7 +225,7 @@ class Comparer {
         }
         for (const Node& node : b_.nodes) {
             if (node.mesh == kNone) continue;
-            const int other = find_node(a_, node.name);
+            const int other = find(in_a_, node.name);
             if (other == kNone || a_.nodes[at(other)].mesh == kNone)
                 out_.meshes_only_b.push_back(node.name);
         }
@@ -302,9 +304,15 @@ class Comparer {
         out_.weight.merge(part.weight);
     }
 
+    static int find(const std::unordered_map<std::string_view, int>& names, std::string_view name) {
+        const auto found = names.find(name);
+        return found == names.end() ? kNone : found->second;
+    }
+
     const Scene &a_, &b_;
     const CompareOptions& options_;
     Player play_a_, play_b_;
+    std::unordered_map<std::string_view, int> in_a_, in_b_;
     std::vector<Pair> pairs_;
     std::vector<MeshPair> meshes_;
     std::vector<WeightPair> weights_;

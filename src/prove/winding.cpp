@@ -38,10 +38,13 @@ std::vector<bool> mirrored(const Scene& scene) {
 
 Status prove_winding(const Scene& source, const Scene& skin) {
     const std::vector<bool> was = mirrored(source), is = mirrored(skin);
+    const auto written_nodes = nodes_by_name(skin);
     for (std::size_t n = 0; n < source.nodes.size(); ++n) {
         const Node& node = source.nodes[n];
-        const int other = node.mesh == kNone ? kNone : find_node(skin, node.name);
-        if (other == kNone || skin.nodes[at(other)].mesh == kNone) continue;
+        const auto found = written_nodes.find(node.name);
+        if (node.mesh == kNone || found == written_nodes.end()) continue;
+        const int other = found->second;
+        if (skin.nodes[at(other)].mesh == kNone) continue;
         const auto& parts = source.meshes[at(node.mesh)].primitives;
         const auto& written = skin.meshes[at(skin.nodes[at(other)].mesh)].primitives;
         for (std::size_t p = 0; p < std::min(parts.size(), written.size()); ++p)

@@ -25,6 +25,16 @@ struct FileHandle {
     }
 };
 
+/// True for a path that ends outside of `folder` once its links are followed.
+bool leaves(const std::filesystem::path& folder, const std::filesystem::path& path) {
+    std::error_code error;
+    const auto home = std::filesystem::weakly_canonical(folder.empty() ? "." : folder, error);
+    if (error) return false;
+    const auto real = std::filesystem::weakly_canonical(path, error);
+    if (error) return false;  // opening it says why
+    return *real.lexically_relative(home).begin() == "..";
+}
+
 Finding unreadable(const std::filesystem::path& path, Code code, std::string found) {
     return {
         code,
@@ -134,8 +144,11 @@ Result<ReadResult> read_memory(Bytes bytes, const std::string& name, const LoadF
 
 Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
     MELLOW_TRY(Bytes bytes, read_file(path, limits));
-    const LoadFile load = [&](const std::string& relative) {
-        return read_file(path.parent_path() / relative, limits);
+    const LoadFile load = [&](const std::string& relative) -> Result<Bytes> {
+        const std::filesystem::path beside = path.parent_path() / relative;
+        if (leaves(path.parent_path(), beside))
+            return unreadable(beside, Code::kFileUnreadable, "a link that leads out of the folder");
+        return read_file(beside, limits);
     };
     return read_memory(std::move(bytes), path.filename().string(), load, limits);
 }
