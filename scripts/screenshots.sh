@@ -26,7 +26,7 @@ shot pack mellow pack tamsin.recipe.toml
 shot dry-run mellow pack tamsin.recipe.toml --dry-run --replace
 mellow convert crates/tamsin/clips/pick.glb pick.bvh --quiet
 shot convert mellow convert crates/tamsin/clips/pick.glb pick.dae --order ZXY --order head=YXZ --target z-up-centimetre
-shot compare mellow compare crates/tamsin/clips/pick.glb pick.bvh
+shot compare mellow compare crates/tamsin/clips/pick.glb pick.bvh --ignore weights
 cp crates/tamsin/sheet.png "$out/sheet.png"
 mellow pack press.recipe.toml --quiet
 cp crates/press/sheet.png "$out/press.png"
