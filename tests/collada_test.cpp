@@ -278,6 +278,18 @@ TEST(ColladaTest, WholeMatricesBlendAsTurns) {
     EXPECT_EQ(scene.timelines[0].channels.size(), 2U) << "place and turn, no scale";
 }
 
+TEST(ColladaTest, DecimalCommasAreReadWhereNoPointStands) {
+    const auto node = [](const std::string& numbers) {
+        return file("<node id=\"n\"><translate>" + numbers + "</translate></node>");
+    };
+    const ReadResult read = must_parse(node("1,5 -2,25 3"));
+    EXPECT_EQ(read.scene.nodes[0].local.t, (Vec3{1.5, -2.25, 3}));
+    ASSERT_EQ(read.findings.size(), 1U);
+    EXPECT_THAT(read.findings[0].found, testing::HasSubstr("1,5"));
+    for (const char* mixed : {"1,5 2.5 0", "1,,5 0 0", "1,000,000 0 0", ",5 0 0"})
+        EXPECT_THAT(read_text(node(mixed)), FailsWith(Code::kNumberBad, ","));
+}
+
 TEST(ColladaTest, NestedAnimationsAndClips) {
     const std::string moves = animations(
         "<animation id=\"walk\">" + animation("a", "n/t.X", {"0 1", "0 1", "LINEAR LINEAR"}) +
@@ -612,7 +624,7 @@ INSTANTIATE_TEST_SUITE_P(
                    "entities"},
         BrokenFile{"0 0 1 0</rotate>", "0 0 1</rotate>", Code::kColladaBroken, "3 numbers"},
         BrokenFile{"0 0 1 0</rotate>", "0 0 1 INF</rotate>", Code::kNumberBad, "\"INF\""},
-        BrokenFile{"0 0 1 0</rotate>", "0 0 1 0,5</rotate>", Code::kNumberBad, "\"0,5\""},
+        BrokenFile{"0 0 1 0</rotate>", "0 0 1.5 0,5</rotate>", Code::kNumberBad, "\"0,5\""},
         BrokenFile{">0 1<", ">1 0<", Code::kColladaBroken, "0 s after 1 s"},
         BrokenFile{"LINEAR LINEAR", "LINEAR BSPLINE", Code::kColladaUnsupported, "BSPLINE"},
         BrokenFile{"LINEAR LINEAR", "LINEAR BEZIER", Code::kColladaBroken, "tangent numbers"},

@@ -4,6 +4,9 @@
 // empty, transforms are finite. Thread rule: immutable after make().
 #pragma once
 
+#include <functional>
+#include <map>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -34,6 +37,7 @@ class Skeleton {
 
   private:
     std::vector<Joint> joints_;
+    std::shared_ptr<const std::map<std::string, int, std::less<>>> by_name_;  ///< shared by copies
 };
 
 }  // namespace mellow

@@ -38,13 +38,17 @@ Result<Skeleton> Skeleton::make(std::vector<Joint> joints) {
     }
     Skeleton skeleton;
     skeleton.joints_ = std::move(joints);
+    std::map<std::string, int, std::less<>> by_name;
+    for (int j = 0; j < skeleton.size(); ++j) by_name.emplace(skeleton[j].name, j);
+    skeleton.by_name_ =
+        std::make_shared<const std::map<std::string, int, std::less<>>>(std::move(by_name));
     return skeleton;
 }
 
 int Skeleton::find(std::string_view name) const {
-    for (int j = 0; j < size(); ++j)
-        if ((*this)[j].name == name) return j;
-    return -1;
+    if (!by_name_) return -1;
+    const auto found = by_name_->find(name);
+    return found == by_name_->end() ? -1 : found->second;
 }
 
 std::vector<Affine> Skeleton::rest_worlds() const {

@@ -29,6 +29,8 @@ void write(JsonWriter& json, std::string_view key, const ClipProof& proof) {
     write(json, "morph_weight", proof.weight);
     if (proof.scalar.count > 0) write(json, "scalar", proof.scalar);
     if (proof.simplified_mm.count > 0) write(json, "simplified_skin_mm", proof.simplified_mm);
+    if (proof.accepted_degrees.count > 0) write(json, "accepted_degrees", proof.accepted_degrees);
+    if (proof.accepted_mm.count > 0) write(json, "accepted_mm", proof.accepted_mm);
     json.list("driven_by", proof.kinds, [&](const KindProof& kind) {
         json.begin_object().member("kind", kind.kind).member("joints", kind.joints);
         write(json, "joint_position_mm", kind.position_mm);
@@ -57,7 +59,10 @@ void write(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
         json.object("loop_gap", [&] {
             json.member("mm", tidy(packed.gap.distance_m * 1000));
             json.member("degrees", tidy(packed.gap.angle_rad * kDegrees));
-            json.member("weight", tidy(packed.gap.weight));
+            json.member("weight", tidy(packed.gap.weight)).member("scale", tidy(packed.gap.scale));
+            json.member("scalar", tidy(packed.gap.scalar));
+            json.member("speed_m_s", tidy(packed.gap.speed_m_s));
+            json.member("spin_degrees_s", tidy(packed.gap.spin_rad_s * kDegrees));
         });
     json.list("morphs", packed.clip.morphs, [&](const MorphTrack& track) {
         json.begin_object().member("mesh", track.mesh).list("targets", track.targets).end_object();

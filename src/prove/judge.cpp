@@ -29,6 +29,7 @@ class Judge {
         size_and_axis();
         scaled_nodes();
         skins();
+        normals();
         names();
         for (const TimelineStock& t : stock_.timelines) timeline(t);
         rates();
@@ -176,6 +177,25 @@ class Judge {
         if (const int bare = count(NodeClass::kUnweighted); bare > 0)
             add(Code::kUnweighted, Severity::kNote, "skin",
                 fmt::format("{} joints without weight inside chains", bare), "", "");
+    }
+
+    /// Lighting goes by normals of unit length.
+    void normals() {
+        std::vector<std::string> off;
+        for (const Mesh& mesh : scene_.meshes) {
+            const bool bad =
+                std::any_of(mesh.primitives.begin(), mesh.primitives.end(), [](const Primitive& p) {
+                    return std::any_of(p.normals.begin(), p.normals.end(), [](const Float3& n) {
+                        return std::abs(n[0] * n[0] + n[1] * n[1] + n[2] * n[2] - 1) > 0.1F;
+                    });
+                });
+            if (bad) off.push_back(mesh.name);
+        }
+        if (!off.empty())
+            add(Code::kNumberBad, Severity::kWarning, "normals",
+                fmt::format("normals that are not of unit length: {}", name_list(off)),
+                "unit vectors, within 5 %",
+                "write them again in the source; they are carried as they are");
     }
 
     void names() {

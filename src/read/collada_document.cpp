@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <utility>
 
 #include "base/number.h"
 
@@ -204,6 +205,26 @@ pugi::xml_node ColladaDocument::target(std::string_view reference, std::string_v
     return found;
 }
 
+namespace {
+
+/// A number with one decimal comma, in a text that has no point: locales write files like that.
+bool comma_number(std::string_view text, std::string_view word, double& value) {
+    if (word.size() > 60 || std::count(word.begin(), word.end(), ',') != 1 ||
+        text.find('.') != text.npos)
+        return false;
+    std::string pointed(word);
+    const auto comma = pointed.find(',');
+    const auto digit = [&](std::size_t i) {
+        return i < pointed.size() && pointed[i] >= '0' && pointed[i] <= '9';
+    };
+    if (comma == 0 || !digit(comma - 1) || !digit(comma + 1)) return false;
+    pointed[comma] = '.';
+    const char *p = pointed.data(), *const end = p + pointed.size();
+    return parse_number(p, end, value) && p == end && std::isfinite(value);
+}
+
+}  // namespace
+
 std::vector<double> ColladaDocument::numbers(pugi::xml_node node) {
     std::vector<double> out;
     // What the file declares, where there is room for it; else a guess.
@@ -220,7 +241,19 @@ std::vector<double> ColladaDocument::numbers(pugi::xml_node node) {
                 out.push_back(value);
                 continue;
             }
-            const char* stop = std::min(std::find_if(from, end, is_space), from + 40);
+            const char* const word_end = std::find_if(from, end, is_space);
+            if (comma_number(text, {from, word_end}, value)) {
+                if (!std::exchange(commas_said_, true))
+                    note(Code::kAssumed, Severity::kWarning, node,
+                         fmt::format("decimal commas, \"{}\"", std::string_view(from, word_end)),
+                         "points for decimals; in a list without any point a comma was taken for "
+                         "one",
+                         "write the file again in a locale with points");
+                out.push_back(value);
+                p = word_end;
+                continue;
+            }
+            const char* stop = std::min(word_end, from + 40);
             fail(Code::kNumberBad, node,
                  fmt::format("\"{}\" as number {}", std::string_view(from, stop), out.size()),
                  "a finite number with a point for decimals");

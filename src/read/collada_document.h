@@ -72,6 +72,7 @@ class ColladaDocument {
     std::size_t line_of(std::size_t offset) const;
 
     std::string file_;
+    bool commas_said_ = false;
     Bytes bytes_;
     pugi::xml_document document_;
     pugi::xml_node root_;
