@@ -138,7 +138,9 @@ Finding exists(const fs::path& path, std::string found, std::string remedy) {
 /// The content of a file; nothing when it cannot be read.
 std::optional<std::string> content(const fs::path& path) {
     std::ifstream in(path, std::ios::binary);
-    std::string bytes{std::istreambuf_iterator<char>(in), {}};
+    std::string bytes, piece(1 << 16, '\0');
+    while (in.read(piece.data(), static_cast<std::streamsize>(piece.size())) || in.gcount() > 0)
+        bytes.append(piece, 0, static_cast<std::size_t>(in.gcount()));
     return in.bad() || !in.is_open() ? std::nullopt : std::optional(std::move(bytes));
 }
 
