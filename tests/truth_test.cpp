@@ -295,6 +295,22 @@ TEST_F(TruthTest, SizesAndLengthsAreBounded) {
     EXPECT_THAT(of_code(giant, Code::kSizeSuspect), Not(IsEmpty()));
 }
 
+TEST_F(TruthTest, MistypedAndHostileKeysAreNamed) {
+    const auto parsed = [](const std::string& more, const std::string& source = "") {
+        return parse_recipe(recipe("range = [0, 24]\n", more, source), "r.toml", ".");
+    };
+    for (const char* value : {"0", "-1", "1.5", "1e308", "nan"})
+        EXPECT_THAT(parsed(fmt::format("most_samples = {}\n", value)),
+                    FailsWith(Code::kValueBad, "most_samples"));
+    EXPECT_THAT(parsed("", "plces = \"added\"\n"), FailsWith(Code::kKeyUnknown, "\"places\""));
+    EXPECT_THAT(parsed("", "frames = \"some\"\n"), FailsWith(Code::kValueBad, "declared"));
+    EXPECT_THAT(parsed("[checks]\nloop-opne = \"off\"\n"),
+                FailsWith(Code::kKeyUnknown, "loop-open"));
+    EXPECT_THAT(parsed("[checks]\nloop-open = \"fial\"\n"), FailsWith(Code::kValueBad, "\"fail\""));
+    EXPECT_THAT(parsed("[checks]\nproof-failed = \"off\"\n"),
+                FailsWith(Code::kKeyUnknown, "proof-failed"));
+}
+
 TEST_F(TruthTest, MirroredScaleAndIdleControlsAreSaid) {
     const auto flip = keyed(1, "scale", 24, [](int f) { return Three{f < 12 ? 1.0 : -1.0, 1, 1}; });
     EXPECT_THAT(of_code(pack({flip}, recipe("range = [0, 24]\n")), Code::kScaledNode), SizeIs(1));

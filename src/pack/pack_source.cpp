@@ -40,9 +40,6 @@ Finding in_recipe_words(Finding finding) {
     return finding;
 }
 
-/// Stretches shorter than twice this are no gaps.
-constexpr std::int64_t kFewFrames = 3;
-
 /// A name that can be a file's: what cannot stand in one becomes an underscore.
 std::string file_name(std::string name) {
     for (char& c : name)
@@ -185,34 +182,6 @@ Status PackSource::expand_clips(PackReport& report) {
     return wrong;
 }
 
-/// Frames between ranges of one timeline on which something moves, and which no clip has.
-void PackSource::note_gaps(PackReport& report) const {
-    for (std::size_t t = 0; t < scene_.timelines.size() && t < timelines_.size(); ++t) {
-        std::vector<const RecipeClip*> clips;
-        for (const RecipeClip& clip : clips_)
-            if (clip.strip.empty() && !clip.range.pose)
-                if (const auto found = find_timeline(clip.timeline, "");
-                    found && found.value() == static_cast<int>(t))
-                    clips.push_back(&clip);
-        std::sort(clips.begin(), clips.end(), [](const RecipeClip* a, const RecipeClip* b) {
-            return a->range.first < b->range.first;
-        });
-        std::int64_t upto = clips.empty() ? 0 : clips.front()->range.last;
-        for (const RecipeClip* clip : clips) {
-            for (const MovingSpan& span : timelines_[t].moving) {
-                const std::int64_t from = std::max(upto, span.first),
-                                   to = std::min(clip->range.first, span.last);
-                if (to - from >= 2 * kFewFrames)
-                    report.findings.push_back(
-                        {Code::kRangeGap, Severity::kNote, clip->range.where,
-                         fmt::format("frames {}..{} before it move and are in no clip", from, to),
-                         "ranges that take all of the motion", "nothing, if this is meant"});
-            }
-            upto = std::max(upto, clip->range.last);
-        }
-    }
-}
-
 /// Everything that can be wrong with clips, before the first one is baked.
 Status PackSource::check_clips() const {
     Findings wrong;
@@ -291,85 +260,6 @@ Status PackSource::note_axes(const JointChoice& choice, PackReport& report) cons
          fmt::format("{} of {} joints are not in {} and keep their own axes: {}", own.size(),
                      own.size() + report.turns.size(), recipe_->axes, name_list(own)),
          "a node of the same name for every joint", "rename the joints, or name another file"});
-    return {};
-}
-
-/// Lights are not carried: said, since a glTF file may hold them as an extension of nodes.
-void PackSource::note_lights(PackReport& report) const {
-    std::vector<std::string> lights;
-    for (const Node& node : scene_.nodes)
-        if (node.extensions.find("lights") != std::string::npos) lights.push_back(node.name);
-    if (!lights.empty())
-        report.findings.push_back({Code::kLeftOut, Severity::kNote, recipe_->source,
-                                   fmt::format("lights: {}", name_list(lights)),
-                                   "nodes, meshes and cameras",
-                                   "set them up where the figure is used"});
-}
-
-/// Joints whose shear the recipe accepts, by their names without prefix.
-Status PackSource::find_accepted() {
-    if (recipe_->accept_shear.empty()) return {};
-    MELLOW_TRY(const std::vector<int> nodes,
-               masked_nodes(scene_, recipe_->accept_shear, "", "proof, accept_shear"));
-    accepted_.assign(scene_.nodes.size(), false);
-    for (const int n : nodes) accepted_[at(n)] = true;
-    return {};
-}
-
-/// Takes out meshes and cameras that the recipe drops, and meshes that are not of the figure.
-Status PackSource::leave_out(const JointChoice& choice, const std::vector<int>& driven,
-                             PackReport& report) {
-    MELLOW_TRY(const std::vector<int> dropped,
-               masked_nodes(scene_, choice.drop, "", "joints, drop"));
-    std::vector<bool> moved(scene_.nodes.size(), false), still = moved, drop = moved;
-    for (const int n : driven) moved[at(n)] = true;
-    for (const int n : dropped) drop[at(n)] = true;
-    for (const int n : parents_first(scene_))
-        if (const int p = scene_.nodes[at(n)].parent; p != kNone && moved[at(p)])
-            moved[at(n)] = true;
-    for (const int n : static_meshes_) still[at(n)] = !moved[at(n)];
-    std::vector<std::string> scenery, meshes, cameras;
-    for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
-        Node& node = scene_.nodes[n];
-        const auto part = at(rigid_part(scene_, static_cast<int>(n)));
-        const bool view =
-            node.name.ends_with(".view") && node.parent != kNone && drop[at(node.parent)];
-        if (node.camera != kNone && (drop[n] || view))
-            node.camera = kNone, cameras.push_back(node.name);
-        if (node.mesh == kNone) continue;
-        const bool named = drop[n] || (drop[part] && still[part]);
-        if (named && (node.skin != kNone || still[part])) {
-            node.mesh = kNone;
-            meshes.push_back(scene_.nodes[part].name);
-        } else if (still[part] && !recipe_->keep_static_meshes) {
-            node.mesh = kNone;
-            scenery.push_back(scene_.nodes[part].name);
-        }
-        if (node.mesh == kNone) node.morph_weights.clear();
-    }
-    if (!meshes.empty() || !cameras.empty()) {
-        meshes.insert(meshes.end(), cameras.begin(), cameras.end());
-        report.findings.push_back({Code::kLeftOut, Severity::kNote, "joints, drop",
-                                   fmt::format("left out as asked: {}", name_list(meshes)), "",
-                                   ""});
-    }
-    if (!scenery.empty())
-        report.findings.push_back(
-            {Code::kLeftOut, Severity::kWarning, "meshes",
-             fmt::format(
-                 "meshes that are not of the figure (no skin, not moved, below no joint): {}",
-                 name_list(scenery)),
-             "meshes that are skinned, hang on a joint or are moved",
-             "static_meshes = \"keep\"   # under [joints], to hang them on the root"});
-    if (recipe_->keep_static_meshes && std::find(still.begin(), still.end(), true) != still.end())
-        for (const RecipeClip& clip : clips_)
-            if (clip.travel.ground || clip.travel.height || clip.travel.heading)
-                return Finding{Code::kValueBad,
-                               Severity::kStop,
-                               clip.range.where,
-                               "travel, while static meshes hang on the root: they would go along",
-                               "one of both",
-                               "take out static_meshes = \"keep\" or travel"};
     return {};
 }
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <deque>
 #include <map>
 #include <set>
@@ -26,6 +27,7 @@ void read_source(TomlTable& t, Recipe& recipe) {
     recipe.strip_prefix = t.text("strip_prefix", "");
     recipe.where.source = t.where("file");
     recipe.where.strip_prefix = t.where("strip_prefix");
+    t.knows({"unit", "up", "front", "rate", "places", "frames"});
     if (t.has("unit")) {
         const std::string unit = t.number_or_text("unit");
         recipe.truth.metres_per_unit = parse_unit(unit);
@@ -64,8 +66,13 @@ void read_target(TomlTable& t, Recipe& recipe) {
         recipe.rate = *parsed;
     else
         t.fail(Code::kValueBad, "rate", rate, "samples per second, such as 30 or \"30000/1001\"");
-    if (t.has("most_samples"))
-        recipe.most_samples = static_cast<int>(read_within(t, "most_samples", {}, 1, 1e8));
+    if (t.has("most_samples")) {
+        const double most = read_within(t, "most_samples", {}, 1, 1e8);
+        if (most != std::floor(most))
+            t.fail(Code::kValueBad, "most_samples", fmt::format("{}", most), "a whole number");
+        else if (!t.failed({"most_samples"}))
+            recipe.most_samples = static_cast<int>(most);
+    }
     t.knows({"most_samples"});
     recipe.loop_form = t.choice("loop_form", {"closed", "open"}, "closed") == "closed"
                            ? LoopForm::kClosed
