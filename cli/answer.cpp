@@ -54,4 +54,18 @@ int misused(const Common& common, const std::string& option, const std::string& 
     return fail(common, {Code::kUsage, Severity::kStop, option, "\"" + value + "\"", expected, ""});
 }
 
+bool is_input(const Common& common, const std::string& output,
+              std::initializer_list<std::string> inputs, int& exit) {
+    for (const std::string& input : inputs) {
+        std::error_code error;
+        if (!std::filesystem::equivalent(input, output, error)) continue;
+        exit = fail(common, {Code::kOutputExists, Severity::kStop, output,
+                             "the output is the input \"" + input + "\"",
+                             "a file of its own: nothing is written over what it comes from",
+                             "name another file"});
+        return true;
+    }
+    return false;
+}
+
 }  // namespace mellow::cli

@@ -32,6 +32,9 @@ int fail(const Common& common, const Finding& finding);
 /// The same for what was typed wrongly; returns kUsage.
 int misused(const Common& common, const std::string& option, const std::string& value,
             const std::string& expected);
+/// True, and said, where `output` is one of the files that are read: it would be gone.
+bool is_input(const Common& common, const std::string& output,
+              std::initializer_list<std::string> inputs, int& exit);
 /// Findings of a file name it, and files beside it, without the folder; people see them from where
 /// they are. `given` is the path of the file as it was typed.
 Findings seen_from_here(Findings findings, const std::string& given);

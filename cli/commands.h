@@ -38,7 +38,7 @@ struct PackRequest : Common {
 int pack(const PackRequest& request);
 
 struct ViewRequest : Common {
-    std::string crate, output;
+    std::string crate, output, match = "*";
     bool replace = false;
 };
 int view(const ViewRequest& request);

@@ -22,6 +22,12 @@ int read_orders(const ConvertRequest& request, ConvertOptions& options) {
     return kDone;
 }
 
+std::uintmax_t size_of(const std::filesystem::path& file) {
+    std::error_code error;
+    const std::uintmax_t size = std::filesystem::file_size(file, error);
+    return error ? 0 : size;
+}
+
 }  // namespace
 
 int convert(const ConvertRequest& request) {
@@ -52,6 +58,7 @@ int convert(const ConvertRequest& request) {
     options.matrices = request.matrices;
     if (!request.range.empty()) options.first = request.range[0], options.last = request.range[1];
     int exit = kDone;
+    if (is_input(request, request.output, {request.input}, exit)) return exit;
     auto read = read_as(request, request.input, request.truth, exit);
     if (!read) return exit;
     auto done = convert_file(std::move(read->scene), request.output, options);
@@ -62,13 +69,12 @@ int convert(const ConvertRequest& request) {
         print_json([&](JsonWriter& json) {
             json.list("files", done.value().files, [&](const std::filesystem::path& file) {
                 json.begin_object().member("file", file.string());
-                json.member("bytes", std::filesystem::file_size(file)).end_object();
+                json.member("bytes", size_of(file)).end_object();
             });
         });
     else if (!request.quiet)
         for (const auto& file : done.value().files)
-            print_out(fmt::format("wrote {} ({} bytes)\n", file.string(),
-                                  std::filesystem::file_size(file)));
+            print_out(fmt::format("wrote {} ({} bytes)\n", file.string(), size_of(file)));
     return kDone;
 }
 

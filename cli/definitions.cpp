@@ -105,6 +105,7 @@ Command view_command(ViewRequest& r) {
                          {},
                          Names::kPicture,
                          true});
+    c.options.push_back({"--match", &r.match, "PATTERN", "Only clips whose names fit: \"walk*\""});
     c.options.push_back({"--replace", &r.replace, "", "Replace the picture if it exists"});
     add_common(c, r);
     c.examples = {"mellow view crates/tamsin -o sheet.png"};

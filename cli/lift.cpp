@@ -83,9 +83,11 @@ int lift(const LiftRequest& request) {
     if (!onto) return kUsage;
     options.onto = *onto;
     options.name = request.name;
+    int exit = kDone;
+    if (is_input(request, request.output, {request.motion, request.scene, request.rig}, exit))
+        return exit;
     auto sheet = read_rig_sheet(request.rig);
     if (!sheet) return fail(request, seen_from_here(sheet.failures(), request.rig));
-    int exit = kDone;
     auto scene = read_as(request, request.scene, request.truth, exit);
     if (!scene) return exit;
     auto motion = read_as(request, request.motion, request.motion_truth, exit);

@@ -1,14 +1,53 @@
 #include <fmt/format.h>
 
+#include <algorithm>
+
+#include "base/text.h"
 #include "commands.h"
 #include "mellow/crate.h"
+#include "mellow/node_mask.h"
 #include "mellow/safe_write.h"
 
 namespace mellow::cli {
 
+namespace {
+
+/// Leaves the clips that are asked for, and says which of them have no room.
+Status choose(Crate& crate, const ViewRequest& request, Findings& findings) {
+    std::vector<Clip> clips;
+    std::vector<Scene> motions;
+    std::vector<std::string> names;
+    for (std::size_t i = 0; i < crate.clips.size(); ++i) {
+        names.push_back(crate.clips[i].name);
+        if (!fits_pattern(request.match, names.back())) continue;
+        clips.push_back(std::move(crate.clips[i]));
+        motions.push_back(std::move(crate.motions[i]));
+    }
+    crate.clips = std::move(clips);
+    crate.motions = std::move(motions);
+    if (crate.clips.empty())
+        return Finding{Code::kNameUnknown,
+                       Severity::kStop,
+                       request.crate,
+                       fmt::format("no clip that fits \"{}\"", request.match),
+                       "clips of the crate: " + name_list(names),
+                       "change --match"};
+    if (crate.clips.size() > kMostDrawn)
+        findings.push_back(
+            {Code::kLeftOut, Severity::kNote, request.output,
+             fmt::format("the first {} of {} clips are drawn", kMostDrawn, crate.clips.size()), "",
+             "--match draws others"});
+    return {};
+}
+
+}  // namespace
+
 int view(const ViewRequest& request) {
     auto crate = open_crate(request.crate);
     if (!crate) return fail(request, crate.failures());
+    Findings findings;
+    if (const Status chosen = choose(crate.value(), request, findings); !chosen)
+        return fail(request, chosen.failures());
     auto png = draw_crate(crate.value());
     if (!png) return fail(request, png.failures());
     if (const Status written = write_file(request.output, png.value(), request.replace); !written)
@@ -16,10 +55,13 @@ int view(const ViewRequest& request) {
     if (request.json)
         print_json([&](JsonWriter& json) {
             json.member("picture", request.output).member("bytes", png.value().size());
+            write_findings(json, findings);
         });
     else if (!request.quiet)
         print_out(fmt::format("{}: {} clips of {}, {} bytes\n", request.output,
-                              crate.value().clips.size(), crate.value().name, png.value().size()));
+                              std::min(crate.value().clips.size(), kMostDrawn), crate.value().name,
+                              png.value().size()));
+    if (!request.quiet) print_findings(findings);
     return kDone;
 }
 

@@ -543,8 +543,9 @@ TEST(ColladaTest, MaterialsReducedToColourAndTexture) {
         "<material id=\"k\"><instance_effect url=\"#f\"/></material></library_materials>";
     const ReadResult read = must_parse(file("<node id=\"n\"/>", libraries));
     ASSERT_EQ(read.scene.materials.size(), 2U);
-    EXPECT_EQ(read.scene.materials[0].base_image, 0);
-    EXPECT_EQ(read.scene.images[0].uri, "bark.png");
+    EXPECT_EQ(read.scene.materials[0].base_image, kNone);
+    EXPECT_TRUE(read.scene.images.empty());
+    EXPECT_EQ(read.scene.materials[0].json.find("Texture"), std::string::npos);
     EXPECT_TRUE(says(read, Code::kLeftOut, "leads out of the file's folder"));
     EXPECT_EQ(read.scene.materials[1].base_color, (Float4{0.5F, 0.25F, 0, 1}));
 }

@@ -343,9 +343,68 @@ INSTANTIATE_TEST_SUITE_P(
                    Code::kGltfUnsupported, "EXT_other_geometry"},
         BrokenPart{"root_outside", R"("nodes":[{}],"scenes":[{"nodes":[5]}])", Code::kGltfReference,
                    "scenes"},
+        BrokenPart{"material_flag", R"("materials":[{"doubleSided":"no"}])", Code::kGltfBroken,
+                   "materials[0].doubleSided"},
+        BrokenPart{"material_mode", R"("materials":[{"alphaMode":"GLASS"}])", Code::kGltfBroken,
+                   "OPAQUE, MASK, BLEND"},
+        BrokenPart{"material_color",
+                   R"("materials":[{"pbrMetallicRoughness":{"baseColorFactor":[1,1,1]}}])",
+                   Code::kGltfBroken, "4 numbers"},
+        BrokenPart{"material_texture", R"("materials":[{"normalTexture":{"index":0}}])",
+                   Code::kGltfReference, "materials[0].normalTexture.index"},
+        BrokenPart{"texture_of_extension",
+                   R"("materials":[{"extensions":{"X":{"coatTexture":{"index":2}}}}])",
+                   Code::kGltfReference, "materials[0].extensions.X.coatTexture.index"},
+        BrokenPart{"material_extensions", R"("materials":[{"extensions":[1]}])", Code::kGltfBroken,
+                   "materials[0].extensions"},
+        BrokenPart{"sampler_filter", R"("samplers":[{"magFilter":9987}])", Code::kGltfBroken,
+                   "samplers[0].magFilter"},
+        BrokenPart{"texture_source", R"("textures":[{"source":1}])", Code::kGltfReference,
+                   "textures[0].source"},
+        BrokenPart{"texture_sampler", R"("textures":[{"sampler":0}])", Code::kGltfReference,
+                   "textures[0].sampler"},
+        BrokenPart{"no_texture_list", R"("textures":{"source":1})", Code::kGltfBroken, "textures"},
+        BrokenPart{"camera_lens",
+                   R"("cameras":[{"type":"perspective","perspective":{"yfov":"w"}}])",
+                   Code::kGltfBroken, "cameras[0].perspective.yfov"},
+        BrokenPart{"camera_type", R"("cameras":[{"type":"fisheye","fisheye":{}}])",
+                   Code::kGltfBroken, "perspective, orthographic"},
+        BrokenPart{"camera_no_lens", R"("cameras":[{"type":"perspective"}])", Code::kGltfBroken,
+                   "no object"},
         BrokenPart{"words_for_numbers", R"("nodes":[{"translation":["a","b","c"]}])",
                    Code::kGltfBroken, "numbers"}),
     [](const auto& param) { return param.param.what; });
+
+TEST(GltfTest, PicturesThatAreNoneLeaveNoReferences) {
+    // "iVBORw0KGgo=" are the eight bytes that every PNG begins with, "/9j/" three of a JPEG.
+    const auto read = read_tiny(text_bytes(
+        R"({"asset":{"version":"2.0"},"nodes":[{}],"images":[
+            {"uri":"missing.png"},{"uri":"data:image/png;base64,bm8gcGljdHVyZQ=="},
+            {"uri":"data:image/png;base64,iVBORw0KGgo="},
+            {"uri":"data:image/png;base64,/9j/","mimeType":"image/png"}],
+          "textures":[{"source":1},{"source":2,"name":"bark"},{"source":0},
+            {"extensions":{"EXT_other":{"source":3}}}],
+          "materials":[{"name":"a","normalTexture":{"index":0},"emissiveTexture":{"index":3},
+            "pbrMetallicRoughness":{"metallicFactor":0,"baseColorTexture":{"index":1}},
+            "extensions":{"X":{"coatTexture":{"index":2},"coat":1}},"extras":{"keptTexture":{"index":0}}}]})"));
+    ASSERT_THAT(read, IsOk());
+    const Scene& scene = read.value().scene;
+    ASSERT_EQ(scene.images.size(), 2U);
+    EXPECT_EQ(scene.images[0].mime, "image/png");
+    EXPECT_EQ(scene.images[1].mime, "image/jpeg") << "called by what it is";
+    EXPECT_EQ(scene.textures,
+              R"([{"source":0,"name":"bark"},{"extensions":{"EXT_other":{"source":1}}}])");
+    EXPECT_EQ(scene.materials[0].base_image, 0);
+    EXPECT_EQ(scene.materials[0].json,
+              R"({"emissiveTexture":{"index":1},"pbrMetallicRoughness":{"metallicFactor":0,)"
+              R"("baseColorTexture":{"index":0}},"extensions":{"X":{"coat":1}},)"
+              R"("extras":{"keptTexture":{"index":0}}})");
+    std::string said;
+    for (const Finding& f : read.value().findings) said += to_text(f);
+    for (const char* part :
+         {"missing.png", "begin like no picture", "image/jpeg that calls itself"})
+        EXPECT_NE(said.find(part), said.npos) << said;
+}
 
 TEST(GltfTest, AccessorsOutsideTheirViewAreRefused) {
     TinyGltf file;

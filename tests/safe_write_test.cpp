@@ -1,5 +1,6 @@
 // Writing without losing anything.
 #include <sys/resource.h>
+#include <sys/stat.h>
 
 #include <csignal>
 
@@ -43,9 +44,46 @@ TEST(WriteFileTest, AFolderIsNoFile) {
                 FailsWith(Code::kOutputUnwritable, "b"));
 }
 
+TEST(WriteFileTest, OnlyFilesGiveWay) {
+    const TempFolder folder;
+    write_text(folder / "own", "mine");
+    std::filesystem::create_symlink(folder / "own", folder / "link");
+    ASSERT_EQ(::mkfifo((folder / "pipe").c_str(), 0600), 0);
+    EXPECT_THAT(write_file(folder / "link", text_bytes("x"), true),
+                FailsWith(Code::kOutputExists, "a link"));
+    EXPECT_THAT(write_file(folder / "pipe", text_bytes("x"), true),
+                FailsWith(Code::kOutputExists, "no file"));
+    EXPECT_EQ(read_text(folder / "own"), "mine");
+    EXPECT_THAT(folder.names(), ElementsAre("link", "own", "pipe"));
+}
+
+TEST(WriteFileTest, FilesThatBelongTogetherAreOldOrNew) {
+    const TempFolder folder;
+    const auto put = [&](const std::string& scene, const std::string& buffer, bool replace) {
+        const auto a = text_bytes(scene), b = text_bytes(buffer);
+        const std::vector<FileToWrite> files{{folder / "a.gltf", a}, {folder / "a.bin", b}};
+        return write_files(files, replace);
+    };
+    EXPECT_THAT(put("scene 1", "buffer 1", false), IsOk());
+    EXPECT_THAT(put("scene 2", "buffer 2", false), FailsWith(Code::kOutputExists, "a.gltf"));
+    EXPECT_THAT(put("scene 2", "buffer 2", true), IsOk());
+    EXPECT_EQ(read_text(folder / "a.gltf") + read_text(folder / "a.bin"), "scene 2buffer 2");
+    EXPECT_EQ(read_text(folder / "a.gltf.backup-1"), "scene 1");
+    EXPECT_EQ(read_text(folder / "a.bin.backup-1"), "buffer 1");
+    EXPECT_THAT(put("scene 2", "buffer 2", true), IsOk());
+    EXPECT_EQ(folder.names().size(), 4U) << "the same bytes";
+    // Where one cannot be put in place, the others go back.
+    std::filesystem::remove(folder / "a.bin");
+    std::filesystem::create_directory(folder / "a.bin");
+    EXPECT_THAT(put("scene 3", "buffer 3", true), FailsWith(Code::kOutputExists, "folder"));
+    EXPECT_EQ(read_text(folder / "a.gltf"), "scene 2");
+    EXPECT_EQ(folder.names().size(), 4U);
+}
+
 /// A manifest as small as can be.
 std::string manifest(const std::string& name) {
-    return "{\n  \"format\": \"mellow-crate\",\n  \"name\": \"" + name + "\"\n}\n";
+    return "{\n  \"format\": \"mellow-crate\",\n  \"name\": \"" + name +
+           "\",\n  \"clips\": [{\"file\": \"clips/walk.glb\"}]\n}\n";
 }
 
 StagedFolder open(const std::filesystem::path& path, bool replace = false) {
@@ -123,6 +161,11 @@ TEST(StagedFolderTest, OnlyCratesAreReplaced) {
                 FailsWith(Code::kOutputExists, "not a crate"));
     EXPECT_THAT(StagedFolder::open(folder / "photos", true),
                 FailsWith(Code::kOutputExists, "not a crate"));
+    write_text(folder / "photos" / "crate.json", manifest("a"));
+    EXPECT_THAT(StagedFolder::open(folder / "photos", true),
+                FailsWith(Code::kOutputExists, "me.png"));
+    std::filesystem::rename(folder / "photos" / "me.png", folder / "photos" / "sheet.png");
+    EXPECT_THAT(StagedFolder::open(folder / "photos", true), IsOk());
     write_text(folder / "file", "x");
     EXPECT_THAT(StagedFolder::open(folder / "file", true), FailsWith(Code::kOutputExists, "file"));
     EXPECT_THAT(folder.names(), ElementsAre("file", "photos"));

@@ -146,10 +146,15 @@ TEST_F(ToolTest, ADryRunSaysWhatTheRealRunDoes) {
     // Now a crate stands there: without --replace the dry run ends as the real one does.
     EXPECT_EQ(run_tool(dry + path("tamsin.recipe.toml")).exit, 4);
     write_text(folder_ / "crates/tamsin/note.txt", "mine");
+    const ToolRun other = run_tool(dry + "--replace " + path("tamsin.recipe.toml"));
+    EXPECT_EQ(other.exit, 4);
+    EXPECT_THAT(other.err, HasSubstr("note.txt"));
+    std::filesystem::remove(folder_ / "crates/tamsin/note.txt");
+    change("tamsin.recipe.toml", "\"pick\"", "\"reach\"");
     const json again = json::parse(run_tool(dry + "--replace " + path("tamsin.recipe.toml")).out);
     std::map<std::string, int> fates;
     for (const json& file : again["files"]) ++fates[file["fate"].get<std::string>()];
-    EXPECT_EQ(fates, (std::map<std::string, int>{{"replaced", 8}, {"removed", 1}}));
+    EXPECT_EQ(fates, (std::map<std::string, int>{{"replaced", 7}, {"written", 1}, {"removed", 1}}));
     change("tamsin.recipe.toml", "range = [144, 240]", "range = [144, 300]");
     EXPECT_EQ(run_tool(dry + path("tamsin.recipe.toml")).exit, 3);
 }

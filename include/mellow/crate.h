@@ -23,7 +23,10 @@ struct Crate {
 /// Fails with file-missing, value-bad for a manifest that is none, or as read_scene() does.
 Result<Crate> open_crate(const std::filesystem::path& folder);
 
-/// Draws a crate as a contact sheet (sheet.h), PNG.
+/// How many clips a contact sheet shows at most: pictures have an end.
+inline constexpr std::size_t kMostDrawn = 40;
+
+/// Draws a crate as a contact sheet (sheet.h), PNG: the first kMostDrawn clips.
 Result<std::vector<std::uint8_t>> draw_crate(const Crate& crate);
 
 }  // namespace mellow

@@ -54,6 +54,9 @@ using LoadFile = std::function<Result<Bytes>(const std::string& relative)>;
 /// Reads a whole file. Fails with file-missing, file-unreadable or limit.
 Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& limits = {});
 
+/// Loads files that lie beside `path`, or below its folder: a link that leads out of it is refused.
+LoadFile load_beside(const std::filesystem::path& path, const ReadLimits& limits = {});
+
 /// Reads a scene file of any known format. Files it refers to are looked for beside it; a reference
 /// that is absolute, climbs out with "..", or is a URL is refused.
 Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits = {});

@@ -15,10 +15,21 @@
 
 namespace mellow {
 
-/// Writes one file beside its place, syncs it and renames it. What it replaces is kept as
-/// `NAME.backup-N`, the newest three of them, unless it has the same bytes: then nothing changes.
-/// Fails with output-exists when the file exists and `replace` is false, with output-unwritable
-/// when the system refuses; then no trace stays.
+/// A file and what it shall hold.
+struct FileToWrite {
+    std::filesystem::path path;
+    std::span<const std::uint8_t> bytes;
+};
+
+/// Writes files that belong together, the one that refers to the others first: each beside its
+/// place, synced, then renamed. Old and new never stand together: the old first file goes before
+/// the others are replaced, and the new one comes last. What is replaced is kept as
+/// `NAME.backup-N`, the newest three of each, unless all have the same bytes: then nothing changes.
+/// A single file is never missing. Fails with output-exists when a file exists and `replace` is
+/// false, or when something stands there that is no regular file; with output-unwritable when the
+/// system refuses. Then all is as it was.
+Status write_files(std::span<const FileToWrite> files, bool replace);
+/// The same for one file.
 Status write_file(const std::filesystem::path& path, std::span<const std::uint8_t> bytes,
                   bool replace);
 
@@ -37,8 +48,9 @@ class Unfinished;
 /// such names is removed. Destroyed without commit() or keep_aside() it disappears.
 class StagedFolder {
   public:
-    /// Fails with output-exists when `final` exists and `replace` is false, or when `final` exists
-    /// and its crate.json does not say that it is a crate (then it is not ours to replace).
+    /// Fails with output-exists when `final` exists and `replace` is false, or when its crate.json
+    /// does not say that it is a crate, or does not name all that is in it (then it is not ours to
+    /// replace).
     static Result<StagedFolder> open(const std::filesystem::path& final, bool replace);
 
     StagedFolder(StagedFolder&& other) noexcept;

@@ -98,8 +98,8 @@ struct Skin {
 };
 
 struct Image {
-    std::string name, mime, uri;  ///< uri of a file that was left where it is
-    Bytes bytes;                  ///< the encoded picture
+    std::string name, mime;
+    Bytes bytes;  ///< the encoded picture
     RawJson extras, extensions;
 };
 

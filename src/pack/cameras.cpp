@@ -7,10 +7,10 @@
 #include <set>
 
 #include "base/at.h"
+#include "crate/json_members.h"
 #include "math/degrees.h"
 #include "mellow/fit.h"
 #include "mellow/node_mask.h"
-#include "pack/json_members.h"
 
 namespace mellow {
 namespace {

@@ -4,9 +4,9 @@
 #include <string>
 
 #include "base/json_writer.h"
+#include "crate/json_members.h"
 #include "mellow/clip.h"
 #include "mellow/convention.h"
-#include "pack/json_members.h"
 
 namespace mellow {
 

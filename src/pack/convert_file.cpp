@@ -252,7 +252,7 @@ class FileConverter {
         const LoadFile load = [&](const std::string& name) -> Result<Bytes> {
             for (const WrittenFile& f : files)
                 if (f.name == name) return Bytes(f.bytes.begin(), f.bytes.end());
-            return read_file(output_.parent_path() / name);
+            return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
         };
         auto read =
             read_memory(Bytes(files[0].bytes.begin(), files[0].bytes.end()), files[0].name, load);
@@ -264,21 +264,12 @@ class FileConverter {
         return failure;
     }
 
-    /// The scene file last, so that it is never there without what it refers to.
     Status write(const std::vector<WrittenFile>& files) {
-        const auto place = [&](const WrittenFile& f) { return output_.parent_path() / f.name; };
-        for (const WrittenFile& f : files)
-            if (!options_.replace && std::filesystem::exists(place(f)))
-                return Finding{Code::kOutputExists,
-                               Severity::kStop,
-                               place(f).string(),
-                               "a file of this name",
-                               "a place where nothing would be overwritten",
-                               "name another file, or add --replace"};
         MELLOW_CHECK(read_back(files));
-        for (std::size_t i = files.size(); i-- > 0;)
-            MELLOW_CHECK(write_file(place(files[i]), files[i].bytes, options_.replace));
-        for (const WrittenFile& f : files) report_.files.push_back(place(f));
+        std::vector<FileToWrite> out;
+        for (const WrittenFile& f : files) out.push_back({output_.parent_path() / f.name, f.bytes});
+        MELLOW_CHECK(write_files(out, options_.replace));
+        for (const FileToWrite& f : out) report_.files.push_back(f.path);
         return {};
     }
 

@@ -2,13 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <set>
 
 #include "crate/hash.h"
+#include "crate/json_members.h"
 #include "mellow/read.h"
 #include "mellow/sheet.h"
 #include "pack/clip_json.h"
-#include "pack/json_members.h"
 
 namespace mellow {
 namespace {
@@ -31,12 +32,13 @@ Result<Scene> read_listed(const std::filesystem::path& folder, JsonMembers entry
         if (relative.is_absolute() || part == "..")
             return bad_manifest(folder / "crate.json",
                                 "a file outside the crate: " + relative.string());
-    MELLOW_TRY(const Bytes bytes, read_file(folder / relative));
+    MELLOW_TRY(Bytes bytes, read_file(folder / relative));
     if (hash_hex(bytes) != hash)
         return Finding{Code::kFileUnreadable,         Severity::kStop,
                        (folder / relative).string(),  "content with hash " + hash_hex(bytes),
                        "the manifest's hash " + hash, "pack the crate again"};
-    MELLOW_TRY(ReadResult read, read_scene(folder / relative));
+    MELLOW_TRY(ReadResult read, read_memory(std::move(bytes), relative.filename().string(),
+                                            load_beside(folder / relative)));
     read.scene.convention = convention;
     convert(read.scene, Convention{});
     read.scene.rate = rate;
@@ -109,7 +111,7 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
 
 Result<std::vector<std::uint8_t>> draw_crate(const Crate& crate) {
     std::vector<SheetClip> clips;
-    for (std::size_t i = 0; i < crate.clips.size(); ++i)
+    for (std::size_t i = 0; i < std::min(crate.clips.size(), kMostDrawn); ++i)
         clips.push_back({&crate.motions[i], sheet_lines(crate.clips[i]), crate.clips[i].samples,
                          crate.clips[i].rate});
     return draw_sheet(crate.name, crate.skin, clips);

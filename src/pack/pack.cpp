@@ -32,9 +32,6 @@ constexpr double kDrift_m = 0.3;
 constexpr double kStillFrames = 6;     // of the source
 constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
 
-/// How many clips the contact sheet shows at most.
-constexpr std::size_t kMostDrawn = 40;
-
 void add_kind(std::string& words, const std::string& kind) {
     if (words.find(kind) == words.npos) words += (words.empty() ? "" : " + ") + kind;
 }

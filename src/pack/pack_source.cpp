@@ -18,6 +18,10 @@
 namespace mellow {
 namespace {
 
+FileRecord record(std::string role, std::string file, const Bytes& bytes) {
+    return {std::move(role), std::move(file), bytes.size(), hash_hex(bytes)};
+}
+
 Result<Bytes> load(PackReport& report, const std::string& role, const std::filesystem::path& path) {
     auto read = read_file(path);
     if (!read) {
@@ -27,8 +31,20 @@ Result<Bytes> load(PackReport& report, const std::string& role, const std::files
         return failure;
     }
     Bytes bytes = std::move(read).value();
-    report.sources.push_back({role, path.filename().string(), bytes.size(), hash_hex(bytes)});
+    report.sources.push_back(record(role, path.filename().string(), bytes));
     return bytes;
+}
+
+/// Reads a scene, and records the very bytes that are read, those of files beside it as well.
+Result<ReadResult> load_scene(PackReport& report, const std::string& role,
+                              const std::filesystem::path& path, const ReadLimits& limits) {
+    MELLOW_TRY(Bytes bytes, load(report, role, path));
+    const LoadFile beside = [&, load = load_beside(path, limits)](const std::string& relative) {
+        auto part = load(relative);
+        if (part) report.sources.push_back(record(role + " part", relative, part.value()));
+        return part;
+    };
+    return read_memory(std::move(bytes), path.filename().string(), beside, limits);
 }
 
 /// What readers say of the options of the tool, with the keys that a recipe has for them.
@@ -74,8 +90,7 @@ Result<PackSource> PackSource::read(const Recipe& recipe, PackReport& report) {
 
 Status PackSource::read_scene_file(PackReport& report) {
     const auto path = recipe_->folder / recipe_->source;
-    MELLOW_TRY(const Bytes bytes, load(report, "scene", path));
-    auto parsed = read_scene(path, limits_for(recipe_->truth));
+    auto parsed = load_scene(report, "scene", path, limits_for(recipe_->truth));
     if (!parsed) {
         Findings failures = parsed.failures();
         for (Finding& f : failures) f = in_recipe_words(f);
@@ -221,8 +236,7 @@ Status PackSource::strip(PackReport& report) {
 Status PackSource::read_axes(JointChoice& choice, PackReport& report) const {
     if (recipe_->axes.empty()) return {};
     const auto path = recipe_->folder / recipe_->axes;
-    MELLOW_TRY(const Bytes bytes, load(report, "axes", path));
-    MELLOW_TRY(ReadResult read, read_scene(path));
+    MELLOW_TRY(ReadResult read, load_scene(report, "axes", path, {}));
     convert(read.scene, Convention{});
     const std::vector<Affine> worlds = rest_worlds(read.scene);
     for (std::size_t n = 0; n < worlds.size(); ++n) {

@@ -1,42 +1,12 @@
 #include "pack/scene_parts.h"
 
 #include <fmt/format.h>
-#include <simdjson.h>
 
 #include <algorithm>
 
-#include "base/json_writer.h"
+#include "read/pictures.h"
 
 namespace mellow {
-namespace {
-
-namespace dom = simdjson::dom;
-
-/// True for a member that refers to a texture: it ends in "Texture" and holds an index (glTF
-/// 2.0, 5.30).
-bool refers_to_texture(const dom::key_value_pair& member) {
-    dom::object value;
-    return member.key.ends_with("Texture") && member.value.get(value) == simdjson::SUCCESS &&
-           value["index"].error() == simdjson::SUCCESS;
-}
-
-/// Writes the members of an object but for references to textures, at any depth outside extras.
-void write_without_textures(dom::object object, JsonWriter& json) {
-    json.begin_object();
-    for (const dom::key_value_pair member : object) {
-        if (refers_to_texture(member)) continue;
-        json.key(member.key);
-        dom::object inner;
-        if (member.key != "extras" && member.value.get(inner) == simdjson::SUCCESS)
-            write_without_textures(inner, json);
-        else
-            json.raw(simdjson::minify(member.value));
-    }
-    json.end_object();
-}
-
-}  // namespace
-
 void keep_parts(Scene& scene, SceneParts parts) {
     if (parts == SceneParts::kSkin) scene.timelines.clear();
     if (parts != SceneParts::kMotion) return;
@@ -91,19 +61,7 @@ Findings drop_textures(Scene& scene) {
                     fmt::format("pictures: {}, {} bytes less to write", scene.images.size(), bytes),
                     "pictures, unless they are asked to be left out",
                     "--textures beside or embedded keeps them"};
-    for (Material& material : scene.materials) {
-        material.base_image = kNone;
-        dom::parser parser;
-        dom::object whole;
-        if (material.json.empty() || parser.parse(material.json).get(whole) != simdjson::SUCCESS)
-            continue;
-        JsonWriter json;
-        write_without_textures(whole, json);
-        material.json = json.take_text();
-    }
-    scene.images.clear();
-    scene.textures.clear();
-    scene.samplers.clear();
+    remove_pictures(scene, std::vector<bool>(scene.images.size(), true));
     return {std::move(finding)};
 }
 

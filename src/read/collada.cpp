@@ -1,5 +1,6 @@
 // The COLLADA reader: its parts in order.
 #include "read/collada_build.h"
+#include "read/pictures.h"
 
 namespace mellow {
 
@@ -18,6 +19,7 @@ Result<ReadResult> read_collada(Bytes bytes, const std::string& file, const Load
     out.format = std::string("COLLADA ") + doc.root().attribute("version").as_string("1.4.1");
     out.scene.rate_known = out.scene.rate_known || guess_rate(out.scene, out.scene.rate);
     if (out.scene.rate_known) snap_keys(out.scene);
+    check_pictures(out, file);
     return out;
 }
 

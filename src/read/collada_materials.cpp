@@ -93,17 +93,12 @@ class MaterialReader {
         if (const auto ref = child(from, "ref")) path = text_of(ref);  // 1.5
         if (path.starts_with("./")) path.erase(0, 2);
         const auto relative = relative_reference(path);
-        const std::size_t slash = path.find_last_of("/\\");
-        image.uri = slash == std::string::npos ? path : path.substr(slash + 1);
         Result<Bytes> bytes =
             relative ? doc_.load(*relative)
                      : Result<Bytes>(Finding{Code::kColladaReference, Severity::kWarning, "",
                                              "\"" + path + "\"", "", ""});
         if (bytes.ok()) {
             image.bytes = std::move(bytes).value();
-            image.mime =
-                image.bytes.size() > 4 && image.bytes[0] == 0x89 ? "image/png" : "image/jpeg";
-            image.uri.clear();
         } else {
             doc_.note(Code::kLeftOut, Severity::kWarning, xml,
                       relative ? bytes.failure().found

@@ -3,6 +3,7 @@
 
 #include "base/at.h"
 #include "read/gltf_document.h"
+#include "read/pictures.h"
 
 namespace mellow {
 namespace {
@@ -213,9 +214,6 @@ void read_asset(GltfDocument& doc, Scene& scene) {
     // Unpacked by now, and nothing that is written needs it.
     std::erase(scene.extensions_used, kPackedViews);
     std::erase(scene.extensions_required, kPackedViews);
-    simdjson::dom::array cameras;
-    if (!doc.root()["cameras"].get(cameras))
-        for (const auto camera : cameras) scene.cameras.push_back(simdjson::minify(camera));
 }
 
 }  // namespace
@@ -228,13 +226,14 @@ Result<ReadResult> read_gltf(Bytes bytes, const std::string& file, const LoadFil
     doc.open(std::move(bytes));
     using Step = void (*)(GltfDocument&, Scene&);
     for (const Step step :
-         {Step(read_asset), Step(read_gltf_materials), Step(read_gltf_meshes), Step(read_nodes),
+         {Step(read_asset), Step(read_gltf_carried), Step(read_gltf_meshes), Step(read_nodes),
           Step(read_skins), Step(read_scenes), Step(read_gltf_timelines)})
         if (!doc.failed()) step(doc, scene);
     if (!doc.failed()) check_influences(doc, scene);
     if (!doc.failed()) doc.check_values();
     if (doc.failed()) return doc.error();
     out.findings = std::move(doc.findings);
+    check_pictures(out, file);
     out.format = doc.binary ? "glTF 2.0 binary" : "glTF 2.0";
     scene.rate_known = guess_rate(scene, scene.rate);
     if (scene.rate_known) snap_keys(scene);

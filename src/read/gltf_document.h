@@ -161,7 +161,7 @@ class GltfDocument {
 };
 
 void read_gltf_meshes(GltfDocument& doc, Scene& scene);
-void read_gltf_materials(GltfDocument& doc, Scene& scene);
+void read_gltf_carried(GltfDocument& doc, Scene& scene);
 void read_gltf_timelines(GltfDocument& doc, Scene& scene);
 
 }  // namespace mellow

@@ -1,9 +1,8 @@
-// Meshes, materials and images of a glTF file.
+// Meshes of a glTF file.
 #include <algorithm>
 #include <cmath>
 #include <cstring>
 
-#include "base/json_writer.h"
 #include "read/gltf_document.h"
 #include "read/influences.h"
 
@@ -190,64 +189,6 @@ void read_gltf_meshes(GltfDocument& doc, Scene& scene) {
                      fmt::format("{} weights", mesh.morph_weights.size()),
                      fmt::format("{}, one per morph target", targets));
         scene.meshes.push_back(std::move(mesh));
-    }
-}
-
-void read_gltf_materials(GltfDocument& doc, Scene& scene) {
-    const auto images = doc.objects(doc.root(), "images", "");
-    for (std::size_t i = 0; i < images.size() && !doc.failed(); ++i) {
-        const std::string path = fmt::format("images[{}]", i);
-        Image image;
-        image.name = doc.text(images[i], "name", path);
-        image.mime = doc.text(images[i], "mimeType", path);
-        image.extras = doc.raw(images[i], "extras");
-        image.extensions = doc.raw(images[i], "extensions");
-        const std::string uri = doc.text(images[i], "uri", path);
-        if (const int view = doc.index(images[i], "bufferView", doc.views().size(), path);
-            view != kNone) {
-            const auto& bytes = doc.views()[static_cast<std::size_t>(view)].bytes;
-            image.bytes.assign(bytes.begin(), bytes.end());
-        } else if (!uri.empty()) {
-            if (auto loaded = doc.load_uri(uri, path)) {
-                image.bytes = std::move(loaded).value();
-            } else if (loaded.failure().code == Code::kGltfReference) {
-                return doc.fail(Code::kGltfReference, path, loaded.failure().found,
-                                loaded.failure().expected, loaded.failure().remedy);
-            } else {
-                image.uri = uri;
-                doc.note({Code::kLeftOut, Severity::kWarning, doc.where(path),
-                          loaded.failure().found, "the picture beside the scene file",
-                          "copy it there, or drop the texture"});
-            }
-        }
-        if (image.mime.empty() && image.bytes.size() > 4)
-            image.mime = image.bytes[0] == 0x89 ? "image/png" : "image/jpeg";
-        scene.images.push_back(std::move(image));
-    }
-    scene.textures = doc.raw(doc.root(), "textures");
-    scene.samplers = doc.raw(doc.root(), "samplers");
-    const auto textures = doc.objects(doc.root(), "textures", "");
-    const auto materials = doc.objects(doc.root(), "materials", "");
-    for (std::size_t m = 0; m < materials.size() && !doc.failed(); ++m) {
-        const std::string path = fmt::format("materials[{}]", m);
-        Material material;
-        material.name = doc.text(materials[m], "name", path);
-        JsonWriter rest;
-        rest.begin_object();
-        for (const auto [key, value] : materials[m])
-            if (key != "name") rest.raw_member(key, simdjson::minify(value));
-        material.json = rest.end_object().take_text();
-        if (const auto pbr = doc.object(materials[m], "pbrMetallicRoughness", path)) {
-            const auto color = doc.numbers(*pbr, "baseColorFactor", path);
-            for (std::size_t c = 0; c < 4 && color.size() == 4; ++c)
-                material.base_color[c] = static_cast<float>(color[c]);
-            if (const auto info = doc.object(*pbr, "baseColorTexture", path))
-                if (const int t = doc.index(*info, "index", textures.size(), path); t != kNone)
-                    material.base_image =
-                        doc.index(textures[static_cast<std::size_t>(t)], "source",
-                                  scene.images.size(), fmt::format("textures[{}]", t));
-        }
-        scene.materials.push_back(std::move(material));
     }
 }
 

@@ -72,7 +72,7 @@ void decode_names(ReadResult& read, const std::string& file) {
         for (std::string& target : mesh.target_names) decode(target);
     }
     for (Skin& skin : scene.skins) decode(skin.name);
-    for (Image& image : scene.images) decode(image.name), decode(image.uri);
+    for (Image& image : scene.images) decode(image.name);
     for (Material& material : scene.materials) decode(material.name);
     for (Timeline& timeline : scene.timelines) {
         decode(timeline.name);

@@ -142,15 +142,19 @@ Result<ReadResult> read_memory(Bytes bytes, const std::string& name, const LoadF
     return read;
 }
 
-Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
-    MELLOW_TRY(Bytes bytes, read_file(path, limits));
-    const LoadFile load = [&](const std::string& relative) -> Result<Bytes> {
-        const std::filesystem::path beside = path.parent_path() / relative;
-        if (leaves(path.parent_path(), beside))
+LoadFile load_beside(const std::filesystem::path& path, const ReadLimits& limits) {
+    return [folder = path.parent_path(), limits](const std::string& relative) -> Result<Bytes> {
+        const std::filesystem::path beside = folder / relative;
+        if (leaves(folder, beside))
             return unreadable(beside, Code::kFileUnreadable, "a link that leads out of the folder");
         return read_file(beside, limits);
     };
-    return read_memory(std::move(bytes), path.filename().string(), load, limits);
+}
+
+Result<ReadResult> read_scene(const std::filesystem::path& path, const ReadLimits& limits) {
+    MELLOW_TRY(Bytes bytes, read_file(path, limits));
+    return read_memory(std::move(bytes), path.filename().string(), load_beside(path, limits),
+                       limits);
 }
 
 }  // namespace mellow

@@ -129,12 +129,9 @@ class ColladaWriter {
         out_.add("<library_images>\n");
         for (std::size_t i = 0; i < scene_.images.size(); ++i) {
             const Image& image = scene_.images[i];
-            std::string file = image.uri;
-            if (!image.bytes.empty()) {
-                file =
-                    fmt::format("{}_{}.{}", name_, i, image.mime == "image/jpeg" ? "jpg" : "png");
-                out_.files.push_back({file, {image.bytes.begin(), image.bytes.end()}});
-            }
+            const std::string file =
+                fmt::format("{}_{}.{}", name_, i, image.mime == "image/jpeg" ? "jpg" : "png");
+            out_.files.push_back({file, {image.bytes.begin(), image.bytes.end()}});
             out_.add("<image id=\"image{}\" name=\"{}\"><init_from>{}</init_from></image>\n", i,
                      xml_name(image.name.empty() ? "image" : image.name), xml_escaped(file));
         }

@@ -243,9 +243,7 @@ class GltfWriter {
     void image(std::size_t i) {
         const Image& image = scene_.images[i];
         json_.begin_object().text_member("name", image.name);
-        if (image.bytes.empty()) {
-            json_.text_member("uri", image.uri);
-        } else if (options_.pictures_beside) {
+        if (options_.pictures_beside) {
             const std::string file =
                 fmt::format("{}_{}.{}", name_, i, image.mime == "image/jpeg" ? "jpg" : "png");
             files_.push_back({file, {image.bytes.begin(), image.bytes.end()}});

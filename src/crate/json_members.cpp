@@ -1,4 +1,4 @@
-#include "pack/json_members.h"
+#include "crate/json_members.h"
 
 #include <fmt/format.h>
 #include <simdjson.h>

@@ -1,0 +1,73 @@
+// Recipes packed on a figure: a failure leaves nothing, a crate that was put in place opens, and a
+// second time gives the same bytes. A sheet may stand behind a line "----".
+#include <unistd.h>
+
+#include <filesystem>
+#include <fstream>
+
+#include "figure.h"
+#include "fuzz.h"
+#include "mellow/crate.h"
+#include "mellow/pack.h"
+#include "mellow/write.h"
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// A folder in memory where that can be written, with the figure in it; gone at the end.
+struct Place {
+    fs::path path;
+    Place() {
+        const fs::path base = fs::exists("/dev/shm") ? "/dev/shm" : fs::temp_directory_path();
+        path = base / ("mellow-fuzz-pack-" + std::to_string(getpid()));
+        fs::create_directories(path);
+        const auto glb = mellow::write_glb(mellow::fuzz::figure());
+        std::ofstream(path / "f.glb", std::ios::binary)
+            .write(reinterpret_cast<const char*>(glb.data()),
+                   static_cast<std::streamsize>(glb.size()));
+    }
+    ~Place() { fs::remove_all(path); }
+};
+
+std::size_t entries(const fs::path& folder) {
+    return static_cast<std::size_t>(
+        std::distance(fs::directory_iterator(folder), fs::directory_iterator()));
+}
+
+}  // namespace
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+    using namespace mellow;
+    static const Place place;
+    std::string text(reinterpret_cast<const char*>(data), size), sheet;
+    if (const auto cut = text.find("----\n"); cut != text.npos)
+        sheet = text.substr(cut + 5), text.resize(cut);
+    auto parsed = parse_recipe(text, "fuzz.recipe.toml", place.path);
+    if (!parsed) return 0;
+    Recipe recipe = std::move(parsed).value();
+    std::ofstream(place.path / "f.rig.toml") << sheet;
+    recipe.source = "f.glb";
+    if (!recipe.rig.empty()) recipe.rig = "f.rig.toml";
+    if (!recipe.axes.empty()) recipe.axes = "f.glb";
+    recipe.output = place.path / "out";
+    recipe.picture = false;
+    recipe.most_samples = 500;
+    const auto report = pack(recipe);
+    if (!report) {
+        require(!report.failure().found.empty(), "a failure says what was found");
+        require(entries(place.path) == 2, "a failure leaves nothing");
+        return 0;
+    }
+    require(report.value().proven == fs::exists(recipe.output), "proven is in place");
+    if (report.value().proven) {
+        require(open_crate(recipe.output).ok(), "a crate opens");
+        PackOptions again;
+        again.replace = true;
+        const auto second = pack(recipe, again);
+        require(second.ok() && second.value().unchanged, "the same recipe gives the same bytes");
+    }
+    for (const auto& entry : fs::directory_iterator(place.path))
+        if (entry.is_directory()) fs::remove_all(entry.path());
+    return 0;
+}

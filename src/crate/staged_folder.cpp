@@ -1,0 +1,237 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
+#include <map>
+#include <set>
+#include <system_error>
+
+#include "crate/json_members.h"
+#include "crate/new_file.h"
+#include "crate/unfinished.h"
+#include "mellow/safe_write.h"
+
+namespace mellow {
+namespace fs = std::filesystem;
+namespace {
+
+/// Path within the folder and size of every file in it.
+std::map<fs::path, std::uintmax_t> files_in(const fs::path& folder) {
+    std::map<fs::path, std::uintmax_t> files;
+    std::error_code error;
+    for (fs::recursive_directory_iterator at(folder, error), end; !error && at != end;
+         at.increment(error))
+        if (!at->is_directory(error))
+            files[at->path().lexically_relative(folder)] = at->file_size(error);
+    return files;
+}
+
+/// True when two folders hold the same files with the same bytes.
+bool same_files(const fs::path& a, const fs::path& b) {
+    const auto files = files_in(a);
+    if (files != files_in(b)) return false;
+    return std::all_of(files.begin(), files.end(), [&](const auto& file) {
+        const auto bytes = content(a / file.first);
+        return bytes && bytes == content(b / file.first);
+    });
+}
+
+/// What keeps a folder from being a crate and nothing else: empty for a crate. A crate is known by
+/// its manifest, and holds nothing that this does not name.
+std::string foreign(const fs::path& folder) {
+    std::error_code error;
+    if (!fs::is_regular_file(folder / "crate.json", error)) return "something that is not a crate";
+    const auto text = content(folder / "crate.json");
+    JsonMembers manifest(text ? Bytes(text->begin(), text->end()) : Bytes());
+    if (manifest.failed() || !manifest.has("format") || manifest.text("format") != "mellow-crate")
+        return "something that is not a crate";
+    std::set<std::string> own{"crate.json", "report.json", "report.txt", "sheet.png"};
+    own.insert(manifest.object("skin").text("file"));
+    for (JsonMembers& clip : manifest.objects("clips")) own.insert(clip.text("file"));
+    for (const auto& [path, size] : files_in(folder))
+        if (!own.contains(path.generic_string()))
+            return fmt::format("a crate with something else in it: {}", path.generic_string());
+    return {};
+}
+
+/// The first of NAME.word-1, NAME.word-2 ... that is free.
+fs::path free_name(const fs::path& path, const char* word) {
+    std::error_code error;
+    for (int i = 1;; ++i)
+        if (fs::path candidate = fs::path(path).concat(fmt::format(".{}-{}", word, i));
+            !fs::exists(fs::symlink_status(candidate, error)))
+            return candidate;
+}
+
+fs::path without_slash(const fs::path& path) {
+    return path.has_filename() ? path : path.parent_path();
+}
+
+}  // namespace
+
+StagedFolder::StagedFolder(fs::path final, fs::path partial, std::vector<fs::path> made)
+    : final_(std::move(final)), partial_(std::move(partial)), made_(std::move(made)) {}
+
+StagedFolder::StagedFolder(StagedFolder&& other) noexcept
+    : final_(std::move(other.final_)),
+      partial_(std::move(other.partial_)),
+      made_(std::move(other.made_)),
+      unfinished_(std::move(other.unfinished_)),
+      open_(other.open_),
+      replace_(other.replace_) {
+    other.open_ = false;
+}
+
+StagedFolder::~StagedFolder() {
+    std::error_code ignored;
+    if (!open_) return;
+    fs::remove_all(partial_, ignored);
+    for (const fs::path& folder : made_) fs::remove(folder, ignored);  // where it is empty
+}
+
+Status StagedFolder::check(const fs::path& final, bool replace) {
+    const fs::path place = without_slash(final);
+    std::error_code error;
+    if (!fs::exists(fs::symlink_status(place, error))) return {};
+    const std::string other = fs::is_symlink(place, error) ? "a link" : foreign(place);
+    if (!other.empty())
+        return exists(place, other, "choose another output folder, or take it away from there");
+    if (!replace)
+        return exists(place, "a crate that was packed before",
+                      "add --replace (the old one is kept as a backup), or choose another folder");
+    return {};
+}
+
+Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
+    MELLOW_CHECK(check(final, replace));
+    const fs::path place = without_slash(final);
+    std::error_code error;
+    std::vector<fs::path> made;
+    for (fs::path up = place.parent_path(); !up.empty() && !fs::exists(up, error);
+         up = up.parent_path())
+        made.push_back(up);
+    error.clear();  // of looking for what is not there
+    if (!place.parent_path().empty()) fs::create_directories(place.parent_path(), error);
+    if (error) return refused(place.parent_path(), "cannot make the folder", error.value());
+    const auto held = writing();
+    remove_litter(place);
+    const fs::path partial = partial_name(place);
+    fs::remove_all(partial, error);
+    if (!fs::create_directory(partial, error))
+        return refused(partial, "cannot make the folder", error.value());
+    StagedFolder staged(place, partial, std::move(made));
+    staged.replace_ = replace;
+    staged.unfinished_ = std::make_unique<Unfinished>(partial);
+    return staged;
+}
+
+Status StagedFolder::write(const std::string& relative, std::span<const std::uint8_t> bytes) {
+    const auto held = writing();
+    const fs::path path = partial_ / relative;
+    std::error_code error;
+    fs::create_directories(path.parent_path(), error);
+    if (error) return refused(path.parent_path(), "cannot make the folder", error.value());
+    NewFile file(path);
+    file.write(bytes.data(), bytes.size());
+    return file.finish();
+}
+
+Status StagedFolder::write_text(const std::string& relative,
+                                const std::function<void(const TextSink&)>& make) {
+    const auto locked = writing();
+    constexpr std::size_t kPiece = 64 * 1024;
+    NewFile file(partial_ / relative);
+    std::string held;
+    make([&](std::string_view text) {
+        held += text;
+        if (held.size() < kPiece) return;
+        file.write(held.data(), held.size());
+        held.clear();
+    });
+    file.write(held.data(), held.size());
+    return file.finish();
+}
+
+std::vector<fs::path> StagedFolder::backups(const fs::path& final) {
+    return backups_of(without_slash(final));
+}
+
+fs::path StagedFolder::next_backup(const fs::path& final) {
+    return next_backup_of(without_slash(final));
+}
+
+/// The new crate in place and the old one under the name of a backup: by exchange, so that at no
+/// moment there is none.
+Status StagedFolder::exchange(const fs::path& backup) {
+    int why = rename_exchange(partial_, final_);
+    if (why == 0) {
+        why = rename_new(partial_, backup);
+        if (why == 0) return {};
+        (void)rename_exchange(partial_, final_);
+        return refused(final_, "cannot move the old crate aside", why);
+    }
+    if (!unsupported(why)) return refused(final_, "cannot put the crate in place", why);
+    if (::rename(final_.c_str(), backup.c_str()) != 0)
+        return refused(final_, "cannot move the old crate aside", errno);
+    if (::rename(partial_.c_str(), final_.c_str()) == 0) return {};
+    why = errno;
+    (void)::rename(backup.c_str(), final_.c_str());
+    return refused(final_, "cannot put the crate in place", why);
+}
+
+/// The new crate in place where nothing stands; of two that try at once only one comes to stand
+/// there.
+Status StagedFolder::place_new() {
+    const int why = rename_new(partial_, final_);
+    if (why == EEXIST || why == ENOTEMPTY)
+        return exists(final_, "a crate that another run has just put there",
+                      "pack again with --replace, if this one is to stand there");
+    if (why != 0) return refused(final_, "cannot put the crate in place", why);
+    return {};
+}
+
+Result<StagedFolder::Placed> StagedFolder::commit(int keep) {
+    std::error_code error;
+    Placed placed;
+    for (fs::recursive_directory_iterator at(partial_, error), end; !error && at != end;
+         at.increment(error))
+        if (at->is_directory(error)) sync_folder(at->path());
+    sync_folder(partial_);
+    if (replace_ && fs::exists(final_, error)) {
+        if (same_files(partial_, final_)) {
+            fs::remove_all(partial_, error);
+            open_ = false;
+            placed.unchanged = true;
+            return placed;
+        }
+        placed.backup = next_backup(final_);
+        MELLOW_CHECK(exchange(placed.backup));
+    } else {
+        MELLOW_CHECK(place_new());
+    }
+    sync_folder(final_.parent_path());
+    open_ = false;
+    unfinished_.reset();
+    if (placed.backup.empty()) return placed;
+    std::vector<fs::path> kept = backups(final_);
+    for (; kept.size() > static_cast<std::size_t>(std::max(keep, 0)); kept.erase(kept.begin())) {
+        fs::remove_all(kept.front(), error);
+        if (kept.front() == placed.backup)
+            placed.backup.clear();
+        else
+            placed.removed.push_back(kept.front());
+    }
+    return placed;
+}
+
+Result<fs::path> StagedFolder::keep_aside() {
+    const fs::path aside = free_name(final_, "rejected");
+    std::error_code error;
+    fs::rename(partial_, aside, error);
+    if (error) return refused(aside, "cannot keep the files aside", error.value());
+    open_ = false;
+    return aside;
+}
+
+}  // namespace mellow
