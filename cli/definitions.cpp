@@ -28,6 +28,7 @@ void add_truth(Command& c, TypedConvention& truth, const std::string& of = "") {
     const std::string file = of.empty()   ? ""
                              : of == "-b" ? " of the second file"
                                           : " of the motion file";
+    truth.of = of;
     c.options.push_back({"--unit" + of, &truth.unit, "UNIT",
                          "True unit" + file + ": metre, cm, inch ..., or metres per unit",
                          unit_names()});

@@ -7,14 +7,15 @@
 namespace mellow::cli {
 namespace {
 
-Finding bad_option(const char* option, const std::string& value, const std::string& expected) {
-    return {Code::kUsage, Severity::kStop, option, "\"" + value + "\"", expected, ""};
-}
-
 /// Everything that is wrong with what was typed, at once.
 Result<TrueConvention> parse(const TypedConvention& typed) {
     TrueConvention truth;
     Findings wrong;
+    const auto bad_option = [&](const char* option, const std::string& value,
+                                const std::string& expected) {
+        return Finding{Code::kUsage,        Severity::kStop, option + typed.of,
+                       "\"" + value + "\"", expected,        ""};
+    };
     if (!typed.unit.empty() && !(truth.metres_per_unit = parse_unit(typed.unit)))
         wrong.push_back(bad_option("--unit", typed.unit,
                                    suggest(typed.unit, unit_names()) + " or metres per unit"));
@@ -48,7 +49,7 @@ Result<ReadResult> read_typed(const std::string& file, const TypedConvention& ty
     if (Status status = overrule(read.scene, truth, read.keys_on_frames); !status) {
         Finding failure = status.failure();
         failure.code = Code::kUsage;
-        failure.where = "--up, --front";
+        failure.where = fmt::format("--up{0}, --front{0}", typed.of);
         return failure;
     }
     std::erase_if(read.findings, [&](const Finding& f) { return truth.answers(f); });

@@ -11,6 +11,7 @@
 #include "mellow/pose.h"
 #include "mellow/write.h"
 #include "packing.h"
+#include "rigs.h"
 #include "support.h"
 
 namespace mellow {
@@ -339,6 +340,7 @@ TEST_F(ConvertTest, TroubleIsToldAndLeavesNothing) {
         {in + path("x.glb") + " --range 3", 2, "range"},
         {in + path("tamsin.glb"), 4, "--replace"},
         {"convert " + path("none.bvh") + " " + path("x.glb"), 3, "file-missing"},
+        {"convert --replace " + path("made.bvh") + " " + path("./made.bvh"), 4, "is the input"},
         {"compare " + path("made.bvh") + " " + path("none.bvh"), 3, "file-missing"},
         {"compare " + path("made.bvh") + " " + path("tamsin.glb"), 3, "no joint"},
         {"compare " + path("made.bvh") + " " + path("made.bvh") + " --map hips", 2, "--map"},
@@ -353,6 +355,33 @@ TEST_F(ConvertTest, TroubleIsToldAndLeavesNothing) {
     }
     EXPECT_THAT(folder_.names(), testing::ElementsAre("made.bvh", "tamsin.glb"));
     EXPECT_EQ(read_text(folder_ / "tamsin.glb"), before);
+}
+
+TEST_F(ConvertTest, JointsOfASkinGetOneRoot) {
+    Scene scene;
+    for (const char* name : {"root", "left", "right"})
+        test::add_node(scene, name, kNone, {{1, 2, 3}, {}, {1, 1, 1}});
+    Mesh mesh;
+    mesh.primitives.emplace_back();
+    mesh.primitives[0].positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+    mesh.primitives[0].influences_per_vertex = 4;
+    mesh.primitives[0].influence_joints.assign(12, 0);
+    mesh.primitives[0].influence_weights = {1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0};
+    scene.meshes = {mesh};
+    scene.skins.emplace_back();
+    scene.skins[0].joints = {1, 2};
+    scene.skins[0].inverse_binds.resize(2);
+    scene.nodes[0].mesh = scene.nodes[0].skin = 0;
+    const auto glb = write_glb(scene);
+    write_text(folder_ / "two.glb", {glb.begin(), glb.end()});
+    const ToolRun run = tool("convert " + path("two.glb") + " " + path("one.glb"));
+    EXPECT_EQ(run.exit, 0);
+    EXPECT_THAT(run.err, HasSubstr("\"root_2\" was put there"));
+    const Scene one = read_scene(folder_ / "one.glb").value().scene;
+    const int above = find_node(one, "root_2");
+    for (const char* joint : {"left", "right"})
+        EXPECT_EQ(one.nodes.at(static_cast<std::size_t>(find_node(one, joint))).parent, above);
+    EXPECT_EQ(tool("compare " + path("two.glb") + " " + path("one.glb")).exit, 0);
 }
 
 TEST_F(ConvertTest, CompareExitsWithOneAboveTheTolerance) {

@@ -59,6 +59,16 @@ TEST(LiftTest, TamsinsWalkAndPickComeBack) {
     }
 }
 
+TEST(LiftTest, MotionThatMovesNoJointIsRefused) {
+    // Keys on a control alone, which moves the joints by rules only.
+    const Tamsin t(108, 132, 31);
+    Scene controls = t.scene;
+    const int hips = find_node(controls, "orchard:hips_ctl");
+    std::erase_if(controls.timelines[0].channels, [&](const auto& c) { return c.node != hips; });
+    ASSERT_FALSE(controls.timelines[0].channels.empty());
+    EXPECT_THAT(lift(t.scene, t.rules, controls, 0), FailsWith(Code::kNoMotion, "bake that first"));
+}
+
 TEST(LiftTest, AControlAboveCanBeKeyedInstead) {
     const Tamsin t(108, 132, 31);
     LiftOptions options;

@@ -274,6 +274,14 @@ TEST_F(ToolTest, ViewDrawsAPackedCrate) {
     EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " -o " + path("sheet.png")).exit, 4);
     EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " --replace -o " + path("sheet.png")).exit,
               0);
+    const ToolRun one =
+        run_tool("view " + path("crates/tamsin") + " --match 'w*' -o " + path("w.png"));
+    EXPECT_THAT(one.out, HasSubstr("1 clips"));
+    const ToolRun other =
+        run_tool("view " + path("crates/tamsin") + " --match q -o " + path("q.png"));
+    EXPECT_EQ(other.exit, 3);
+    EXPECT_THAT(other.err, HasSubstr("stand, walk"));
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "q.png"));
     const ToolRun none = run_tool("view " + path("nowhere") + " -o " + path("b.png"));
     EXPECT_EQ(none.exit, 3);
     EXPECT_THAT(none.err, HasSubstr("crate.json"));

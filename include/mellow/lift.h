@@ -45,7 +45,8 @@ struct Lifted {
 /// the same places, these may have other axes: they are turned back. All three must be inside:
 /// metres, +Y up, +Z front. Sources of `follow` (a single one), goals and poles of `limb`, goals of
 /// `chain` and sources of `aim` are solved; what follows only an orientation keeps its place below
-/// its parent. Fails as Rig::bind() does, with no-joints when no name fits, or no-motion.
+/// its parent. Fails as Rig::bind() does, with no-joints when no name fits, or with
+/// no-motion when none of the joints moves.
 Result<Lifted> lift(const Scene& scene, const RigSheet& sheet, const Scene& motion, int timeline,
                     const LiftOptions& options = {});
 

@@ -87,6 +87,8 @@ struct Performance {
     std::optional<Strip> strip;
     std::vector<Layer> layers;
     std::optional<Played> played;  ///< without it all there is, once
+    /// How many seconds rules with memory (`lag`, `roll`) may be walked through, at most.
+    double most_walk_s = 7200;
 };
 
 /// Takes shifts and axes along when the scene goes through convert().

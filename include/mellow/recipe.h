@@ -100,6 +100,7 @@ struct Recipe {
     Checks checks;
     /// Joints and meshes whose shear may be lost: measured and said, but no reason to fail.
     NodeMask accept_shear;
+    double most_walk_s = 7200;   ///< how far rules with memory are walked, Performance
     int most_samples = 250'000;  ///< of one clip; its joints times samples: 80 times as many
 };
 

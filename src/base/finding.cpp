@@ -1,5 +1,7 @@
 #include "mellow/finding.h"
 
+#include <algorithm>
+
 #include <array>
 #include <iterator>
 
@@ -80,8 +82,14 @@ std::string shown(const std::string& text) {
     return out;
 }
 
+/// What is to be pasted may be several lines.
 void add_line(std::string& text, std::string_view label, const std::string& value) {
-    if (!value.empty()) text.append("\n  ").append(label).append(shown(value));
+    for (std::size_t from = 0; from < value.size();) {
+        const std::size_t to = std::min(value.find('\n', from), value.size());
+        text.append("\n  ").append(from == 0 ? label : "          ");
+        text.append(shown(value.substr(from, to - from)));
+        from = to + 1;
+    }
 }
 
 }  // namespace

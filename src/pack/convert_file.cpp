@@ -147,6 +147,7 @@ class FileConverter {
         const std::string name = output_.stem().string();
         if (ending != ".dae") {
             free_skinned_meshes(scene_);
+            add(join_roots(scene_));
             return write_gltf(scene_, name, {binary, textures == Textures::kBeside});
         }
         if (textures == Textures::kEmbedded && !scene_.images.empty())

@@ -359,6 +359,7 @@ Status PackSource::find_hips(PackReport& report) {
 
 Result<Performance> PackSource::performance(const RecipeClip& clip) const {
     Performance out;
+    out.most_walk_s = recipe_->most_walk_s;
     if (clip.strip.empty()) {
         const bool rest = clip.range.pose && clip.timeline.empty() && scene_.timelines.empty();
         if (!rest) {

@@ -73,6 +73,7 @@ void read_target(TomlTable& t, Recipe& recipe) {
         else if (!t.failed({"most_samples"}))
             recipe.most_samples = static_cast<int>(most);
     }
+    recipe.most_walk_s = read_within(t, "most_walk_seconds", recipe.most_walk_s, 1, 1e7);
     t.knows({"most_samples"});
     recipe.loop_form = t.choice("loop_form", {"closed", "open"}, "closed") == "closed"
                            ? LoopForm::kClosed

@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
+#include "base/at.h"
 #include "read/pictures.h"
 
 namespace mellow {
@@ -49,6 +51,33 @@ void free_skinned_meshes(Scene& scene) {
         std::erase_if(timeline.channels, [&](const Channel& c) {
             return freed[static_cast<std::size_t>(c.node)] && c.path != Path::kWeights;
         });
+}
+
+Findings join_roots(Scene& scene) {
+    Findings findings;
+    for (const Skin& skin : scene.skins) {
+        std::set<int> tops;
+        for (int node : skin.joints) {
+            while (scene.nodes[at(node)].parent != kNone) node = scene.nodes[at(node)].parent;
+            tops.insert(node);
+        }
+        if (tops.size() < 2) continue;
+        Node root;
+        root.name = "root";
+        for (int i = 2; find_node(scene, root.name) != kNone; ++i)
+            root.name = fmt::format("root_{}", i);
+        findings.push_back(
+            {Code::kAssumed, Severity::kWarning, "skin \"" + skin.name + "\"",
+             fmt::format("joints below {} nodes that have nothing above them", tops.size()),
+             "one node above all joints of a skin",
+             fmt::format("a node \"{}\" was put there", root.name)});
+        const int above = static_cast<int>(scene.nodes.size());
+        scene.nodes.push_back(std::move(root));
+        for (const int node : tops) scene.nodes[at(node)].parent = above;
+        std::erase_if(scene.roots, [&](int node) { return tops.contains(node); });
+        scene.roots.push_back(above);
+    }
+    return findings;
 }
 
 Findings drop_textures(Scene& scene) {

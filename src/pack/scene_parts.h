@@ -13,6 +13,10 @@ void keep_parts(Scene& scene, SceneParts parts);
 /// place them. A node with children stays where it is.
 void free_skinned_meshes(Scene& scene);
 
+/// The joints of a skin hang on one node in the end (glTF 2.0, 3.7.3.1): where they do not, a node
+/// is put above them, and that is said.
+Findings join_roots(Scene& scene);
+
 /// Removes pictures, textures and every reference to them. Says how many bytes that saves.
 Findings drop_textures(Scene& scene);
 

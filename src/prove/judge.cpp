@@ -81,10 +81,9 @@ class Judge {
         add(Code::kAxisSuspect, Severity::kWarning, "axes",
             fmt::format("the legs of the figure stand along {}{}", name(*up), facing),
             fmt::format("up {} and front {}, as the file says", name(said.up), name(said.front)),
-            front ? fmt::format(
-                        "up = \"{}\", front = \"{}\"   # under [source], each on its line; or "
-                        "--up {} --front {}",
-                        name(*up), name(*front), name(*up), name(*front))
+            front ? fmt::format("up = \"{}\"   # under [source], or --up {} --front {}\n"
+                                "front = \"{}\"",
+                                name(*up), name(*up), name(*front), name(*front))
                   : fmt::format("up = \"{}\"   # under [source], with front; or --up and --front",
                                 name(*up)));
     }

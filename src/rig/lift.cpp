@@ -41,6 +41,13 @@ class Lifter {
                            "motion on joints", "choose another timeline"};
         note_rules();
         solve_all(source, span[0]);
+        if (!moves_)
+            return Finding{Code::kNoMotion,
+                           Severity::kStop,
+                           "motion",
+                           fmt::format("none of {} joints moves", pairs_.size()),
+                           "motion on the joints themselves",
+                           "where controls move them, bake that first: pack it with its rig sheet"};
         MELLOW_CHECK(measure(source, span[0]));
         return std::move(out_);
     }
@@ -239,7 +246,19 @@ class Lifter {
     }
 
     void solve_all(const Rig& source, double start) {
-        for_each_sample(source, start, [&](int) {
+        // A file of the same rig has its controls, too: what moves must be joints.
+        std::vector<bool> joint(scene_.nodes.size(), scene_.skins.empty());
+        for (const Skin& skin : scene_.skins)
+            for (const int node : skin.joints) joint[at(node)] = true;
+        std::vector<Wanted> first;
+        for_each_sample(source, start, [&](int k) {
+            if (k == 0) first = given_;
+            for (const Pair& pair : pairs_) {
+                if (!joint[at(pair.node)]) continue;
+                const Wanted &a = first[at(pair.node)], &b = given_[at(pair.node)];
+                moves_ = moves_ || length(*a.place - *b.place) > 1e-6 ||
+                         angle_between(*a.turn, *b.turn) > 1e-6;
+            }
             wanted_.assign(scene_.nodes.size(), {});
             for (const BoundRule& rule : plan_->rules)
                 std::visit([&](const auto& bound) { solve(bound); }, rule);
@@ -305,6 +324,7 @@ class Lifter {
     std::map<int, int> onto_;
     std::vector<Wanted> given_, wanted_;
     std::map<int, Keys> keys_;
+    bool moves_ = false;
     Lifted out_;
 };
 

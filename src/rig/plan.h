@@ -50,7 +50,7 @@ void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const voi
                     std::span<const double> seconds, PoseTile& tile, const Walk* walk);
 /// Walks rolling wheels over the motion up to the end of the played part, then lagging nodes over
 /// that. Fails with limit where that is longer than two hours.
-Status walk_memory(const Rig::Plan& plan, const std::optional<Played>& played);
+Status walk_memory(const Rig::Plan& plan, const Performance& performance);
 
 /// Binds everything; see Rig::bind().
 Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performance& performance,

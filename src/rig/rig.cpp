@@ -188,7 +188,7 @@ Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performan
             plan->kept_scalars.push_back({sheet.scalars[s].name, sheet.scalars[s].unit,
                                           binder.first_sheet_scalar() + static_cast<int>(s)});
     tell(binder, sheet, *plan);
-    MELLOW_CHECK(walk_memory(*plan, performance.played));
+    MELLOW_CHECK(walk_memory(*plan, performance));
     return plan;
 }
 

@@ -12,7 +12,7 @@
 namespace mellow {
 namespace {
 
-constexpr double kLongestRunIn_s = 600, kLongestWalk_s = 7200;
+constexpr double kLongestRunIn_s = 600;
 
 template <class Rule>
 bool has(const Rig::Plan& plan) {
@@ -124,20 +124,25 @@ void walk_lags(const Rig::Plan& plan, const Played& played, PoseTile& tile) {
 
 }  // namespace
 
-Status walk_memory(const Rig::Plan& plan, const std::optional<Played>& played) {
+Status walk_memory(const Rig::Plan& plan, const Performance& performance) {
+    const std::optional<Played>& played = performance.played;
+    const double most = performance.most_walk_s;
     if (!has<BoundRoll>(plan) && !has<BoundLag>(plan)) return {};
     auto span = plan.motion.span();
     // Without a part that is played it is enough to know that the rules can be walked.
     span[1] = played ? std::clamp(played->last_second, span[0], span[1])
-                     : std::min(span[1], span[0] + kLongestWalk_s);
-    if (span[1] - span[0] > kLongestWalk_s)
+                     : std::min(span[1], span[0] + most);
+    if (span[1] - span[0] > most)
         return Finding{
             Code::kLimit,
             Severity::kStop,
             "rules with memory",
             fmt::format("{:.6g} s from the first key to the end of the clip", span[1] - span[0]),
-            fmt::format("at most {:g} s to roll wheels over", kLongestWalk_s),
-            "a timeline that begins nearer to the clip"};
+            fmt::format("at most {:g} s to roll wheels over", most),
+            fmt::format(
+                "a timeline that begins nearer to the clip; or most_walk_seconds = {:.0f}   "
+                "# under [target]",
+                std::ceil(span[1] - span[0]))};
     PoseTile tile = make_tile(plan);
     if (has<BoundRoll>(plan)) walk_rolls(plan, span, tile);
     if (has<BoundLag>(plan))
