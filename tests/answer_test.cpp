@@ -165,7 +165,7 @@ TEST(UsageTest, NamesThatAreNoUtf8DoNotSpoilTheJson) {
 
 TEST(UsageTest, ADeviceThatTakesNothingIsExitFour) {
     const ToolRun run =
-        run_tool(fmt::format("--version; ( '{}' help >/dev/full; echo $? )", MELLOW_TOOL));
+        run_tool(fmt::format("--version; ( '{}' help >/dev/full; echo $? )", test::tool()));
     EXPECT_THAT(run.err, HasSubstr("No space left"));
     EXPECT_EQ(run.out, "4\n");
 }
@@ -210,7 +210,7 @@ TEST(CompleteTest, BashAsksTheTool) {
                fmt::format(
                    "compopt() {{ :; }}\n. '{}'\nCOMP_WORDS=('{}' convert --parts s)\nCOMP_CWORD=3\n"
                    "_mellow\nprintf '%s\\n' \"${{COMPREPLY[@]}}\"\n",
-                   script, MELLOW_TOOL));
+                   script, test::tool()));
     const ToolRun run = run_tool("--version; bash '" + (folder / "try.sh").string() + "'");
     EXPECT_THAT(run.out, HasSubstr("skin\n"));
     EXPECT_THAT(run.err, IsEmpty());

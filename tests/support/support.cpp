@@ -43,10 +43,15 @@ std::string read_text(const std::filesystem::path& path) {
     return {std::istreambuf_iterator<char>(file), {}};
 }
 
+std::string tool() {
+    const char* const named = std::getenv("MELLOW_TEST_TOOL");
+    return named == nullptr ? MELLOW_TOOL : named;
+}
+
 ToolRun run_tool(const std::string& arguments, const std::string& before) {
     const TempFolder folder;
     const std::string command =
-        fmt::format("{} '{}' {} >'{}' 2>'{}'", before, MELLOW_TOOL, arguments,
+        fmt::format("{} '{}' {} >'{}' 2>'{}'", before, tool(), arguments,
                     (folder / "out").string(), (folder / "err").string());
     const int status = std::system(command.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status),

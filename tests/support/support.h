@@ -32,6 +32,9 @@ class TempFolder {
 void write_text(const std::filesystem::path& path, const std::string& text);
 std::string read_text(const std::filesystem::path& path);
 
+/// The built tool, or the one that MELLOW_TEST_TOOL names.
+std::string tool();
+
 struct ToolRun {
     int exit = -1;
     std::string out, err;
