@@ -12,26 +12,13 @@
 namespace mellow {
 namespace {
 
+using test::base64;
 using test::FailsWith;
 using test::IsOk;
 using test::read_tiny;
 using test::text_bytes;
 
 using Packed = std::vector<unsigned char>;
-
-std::string base64(const Packed& bytes) {
-    const char* digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-    std::string out;
-    for (std::size_t i = 0; i < bytes.size(); i += 3) {
-        unsigned v = 0;
-        for (std::size_t k = 0; k < 3; ++k) v = v << 8 | (i + k < bytes.size() ? bytes[i + k] : 0U);
-        for (int shift = 18; shift >= 0; shift -= 6)
-            out += i + static_cast<std::size_t>(18 - shift) / 6 > bytes.size()
-                       ? '='
-                       : digits[v >> shift & 63];
-    }
-    return out;
-}
 
 Packed pack_vertices(const void* data, std::size_t count, std::size_t stride) {
     Packed out(meshopt_encodeVertexBufferBound(count, stride));
@@ -110,6 +97,63 @@ TEST(MeshoptTest, TheExponentialFilterGivesTheNumbersBack) {
     ASSERT_THAT(read, IsOk());
     const auto& p = read.value().scene.meshes[0].primitives[0].positions;
     for (std::size_t i = 0; i < 12; ++i) EXPECT_NEAR(p[i / 3][i % 3], kPlaces[i], 1e-6);
+}
+
+/// A file of one packed view and one accessor over it, as the values of a curve or an attribute.
+std::string filtered_file(const Packed& packed, std::size_t count, std::size_t stride,
+                          const std::string& filter, const std::string& accessor,
+                          const std::string& members) {
+    return fmt::format(
+        R"({{"asset":{{"version":"2.0"}},"buffers":[{{"byteLength":{0},"uri":"data:;base64,{1}"}},{{"byteLength":4096,"extensions":{{"EXT_meshopt_compression":{{"fallback":true}}}}}},
+        {{"byteLength":52,"uri":"data:;base64,{9}"}}],
+        "bufferViews":[{{"buffer":1,"byteLength":{2},"byteStride":{4},"extensions":{{"EXT_meshopt_compression":{{"buffer":0,"byteLength":{0},"byteStride":{4},"count":{3},"mode":"ATTRIBUTES","filter":"{5}"}}}}}},
+        {{"buffer":2,"byteLength":16}},{{"buffer":2,"byteOffset":16,"byteLength":36}}],
+        "accessors":[{{"bufferView":0,{6}"count":{3}}},{{"bufferView":1,"componentType":5126,"count":{3},"type":"SCALAR"}},{{"bufferView":2,"componentType":5126,"count":3,"type":"VEC3"}}],
+        "nodes":[{{"name":"n"{8}}}]{7}}})",
+        packed.size(), base64(packed), count * stride, count, stride, filter, accessor, members,
+        members.find("meshes") == members.npos ? "" : ",\"mesh\":0", [] {
+            const float numbers[] = {0, 1, 2, 3, 0, 0, 0, 1, 0, 0, 0, 1, 0};
+            Packed bytes(sizeof numbers);
+            std::memcpy(bytes.data(), numbers, sizeof numbers);
+            return base64(bytes);
+        }());
+}
+
+TEST(MeshoptTest, TheQuaternionFilterGivesTheTurnsBack) {
+    std::vector<float> turns;
+    for (int k = 0; k < 4; ++k) {
+        const Quat q = from_axis_angle({0.6, 0, 0.8}, 0.7 * k);
+        for (const double v : {q.x, q.y, q.z, q.w}) turns.push_back(static_cast<float>(v));
+    }
+    std::vector<std::int16_t> encoded(16);
+    meshopt_encodeFilterQuat(encoded.data(), 4, 8, 16, turns.data());
+    const auto read = read_tiny(text_bytes(filtered_file(
+        pack_vertices(encoded.data(), 4, 8), 4, 8, "QUATERNION",
+        R"("componentType":5122,"normalized":true,"type":"VEC4",)",
+        R"(,"animations":[{"samplers":[{"input":1,"output":0}],"channels":[{"sampler":0,"target":{"node":0,"path":"rotation"}}]}])")));
+    ASSERT_THAT(read, IsOk());
+    const auto& values = read.value().scene.timelines.at(0).channels.at(0).curve.values;
+    for (std::size_t k = 0; k < 4; ++k) {
+        double dot = 0;
+        for (std::size_t c = 0; c < 4; ++c)
+            dot += values[4 * k + c] * static_cast<double>(turns[4 * k + c]);
+        EXPECT_GT(std::abs(dot), 1 - 1e-7) << k;
+    }
+}
+
+TEST(MeshoptTest, TheOctahedralFilterGivesTheNormalsBack) {
+    const std::vector<float> normals{0.6F, 0, 0.8F, 0, 0, -1, 0, 0, -0.6F, 0.8F, 0, 0};
+    std::vector<std::int8_t> encoded(12);
+    meshopt_encodeFilterOct(encoded.data(), 3, 4, 8, normals.data());
+    const auto read = read_tiny(text_bytes(
+        filtered_file(pack_vertices(encoded.data(), 3, 4), 3, 4, "OCTAHEDRAL",
+                      R"("componentType":5120,"normalized":true,"type":"VEC3",)",
+                      R"(,"meshes":[{"primitives":[{"attributes":{"POSITION":2,"NORMAL":0}}]}])")));
+    ASSERT_THAT(read, IsOk());
+    const auto& got = read.value().scene.meshes.at(0).primitives.at(0).normals;
+    ASSERT_EQ(got.size(), 3U);
+    for (std::size_t i = 0; i < 9; ++i)
+        EXPECT_NEAR(got[i / 3][i % 3], normals[i / 3 * 4 + i % 3], 0.02) << i;
 }
 
 TEST(MeshoptTest, DamageIsRefusedNotBelieved) {

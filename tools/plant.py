@@ -7,6 +7,7 @@ Usage: plant.py [options]                 builds and runs
   --fault S:N   only this one, counted from 1 (may be given several times)
   --sample N    only N of them, chosen by --seed K (1)
   --jobs J      one builds and J - 1 run tests (2)
+  --quick       only the suites of the stage; what these do not find is to be tried again without
   --all         run all tests on every fault, do not stop at the first that fails
   --idle        the same, and name the tests that found no fault
   --keep        leave the copy in build/planted, for the next run
@@ -137,6 +138,8 @@ def try_tests(fault, folder, tree, args):
     start = time.monotonic()
     early = not (args.all or args.idle)
     filters = ["*"] if not early or not fault.first else [fault.first, "-" + fault.first]
+    if args.quick:
+        filters = filters[:1]
     for patterns in filters:
         fault.tests = run_tests(folder, tree, patterns, args.limit, early)
         if fault.tests:
@@ -234,7 +237,7 @@ def check(top):
 
 def main():
     parser = argparse.ArgumentParser(add_help=False)
-    for flag in ("--check", "--all", "--idle", "--keep", "-v", "-h", "--help"):
+    for flag in ("--check", "--quick", "--all", "--idle", "--keep", "-v", "-h", "--help"):
         parser.add_argument(flag, action="store_true")
     for option, kind, default in (("--sample", int, 0), ("--seed", int, 1), ("--jobs", int, 2),
                                   ("--limit", float, 180), ("--out", str, "")):

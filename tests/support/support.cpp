@@ -50,9 +50,8 @@ std::string tool() {
 
 ToolRun run_tool(const std::string& arguments, const std::string& before) {
     const TempFolder folder;
-    const std::string command =
-        fmt::format("{} '{}' {} >'{}' 2>'{}'", before, tool(), arguments,
-                    (folder / "out").string(), (folder / "err").string());
+    const std::string command = fmt::format("{} '{}' {} >'{}' 2>'{}'", before, tool(), arguments,
+                                            (folder / "out").string(), (folder / "err").string());
     const int status = std::system(command.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status),
             read_text(folder / "out"), read_text(folder / "err")};
@@ -60,6 +59,20 @@ ToolRun run_tool(const std::string& arguments, const std::string& before) {
 
 double difference(const Affine& a, const Affine& b) {
     return std::max({length(a.x - b.x), length(a.y - b.y), length(a.z - b.z), length(a.o - b.o)});
+}
+
+std::string base64(const std::vector<unsigned char>& bytes) {
+    const char* digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    std::string out;
+    for (std::size_t i = 0; i < bytes.size(); i += 3) {
+        unsigned v = 0;
+        for (std::size_t k = 0; k < 3; ++k) v = v << 8 | (i + k < bytes.size() ? bytes[i + k] : 0U);
+        for (int shift = 18; shift >= 0; shift -= 6)
+            out += i + static_cast<std::size_t>(18 - shift) / 6 > bytes.size()
+                       ? '='
+                       : digits[v >> shift & 63];
+    }
+    return out;
 }
 
 int TinyGltf::floats(const std::vector<double>& values, const std::string& type) {

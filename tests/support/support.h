@@ -60,6 +60,8 @@ MATCHER_P2(FailsWith, code, part, "") {
 /// Largest difference of two affine matrices, member by member.
 double difference(const Affine& a, const Affine& b);
 
+std::string base64(const std::vector<unsigned char>& bytes);
+
 /// A binary chunk under construction, and the glTF text around it.
 class TinyGltf {
   public:
