@@ -434,9 +434,10 @@ TEST(PaperTest, LiftedPolesStandAsFarOutAsAtRest) {
         for (const double t : {0.0, 1.0}) {
             sample(c.curve, c.path == Path::kRotation, {&t, 1}, value);
             const Pose given = pose_at(motion, motion.timelines[0], t);
-            if (c.node == 4)
+            if (c.node == 4) {
                 EXPECT_NEAR(length(Vec3{value[0], value[1], value[2]} - given.worlds[1].o), far,
                             1e-6);
+            }
         }
     }
     for (const LiftError& e : lifted.value().errors) EXPECT_LT(e.worst_degrees, 1e-4) << e.joint;

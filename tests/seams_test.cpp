@@ -237,7 +237,9 @@ TEST(SeamsTest, WrittenAnglesDoNotJump) {
         ASSERT_GE(n.size(), 9U);
         for (std::size_t c = 0; c < 3; ++c) {
             const double angle = n[n.size() - 3 + c];
-            if (row > 0) EXPECT_LT(std::abs(angle - before[c]), 120) << row;
+            if (row > 0) {
+                EXPECT_LT(std::abs(angle - before[c]), 120) << row;
+            }
             before[c] = angle;
         }
         from = end + 1;

@@ -253,7 +253,9 @@ TEST(SpecTest, BvhChannelsThatAreMissingKeepTheirOffset) {
             read_bvh(head + fmt::format("Frames: 1\nFrame Time: 0.1\n{} 0 0 0\n", y), "t.bvh");
         ASSERT_THAT(read, IsOk());
         for (const Finding& f : read.value().findings)
-            if (f.found.find("OFFSET") != f.found.npos) EXPECT_EQ(f.severity, severity) << y;
+            if (f.found.find("OFFSET") != f.found.npos) {
+                EXPECT_EQ(f.severity, severity) << y;
+            }
     }
     EXPECT_THAT(
         read_bvh(std::string(head).replace(head.find("1 -4 2"), 6, "nan 0 0") + rows, "t.bvh"),

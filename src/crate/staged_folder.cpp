@@ -111,15 +111,19 @@ Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
     for (fs::path up = place.parent_path(); !up.empty() && !fs::exists(up, error);
          up = up.parent_path())
         made.push_back(up);
+    const auto no_folder = [&](const fs::path& path, int why) {
+        for (const fs::path& up : made) fs::remove(up, error);
+        return refused(path, "cannot make the folder", why);
+    };
     error.clear();  // of looking for what is not there
     if (!place.parent_path().empty()) fs::create_directories(place.parent_path(), error);
-    if (error) return refused(place.parent_path(), "cannot make the folder", error.value());
+    if (error) return no_folder(place.parent_path(), error.value());
     const auto held = writing();
     remove_litter(place);
     const fs::path partial = partial_name(place);
     fs::remove_all(partial, error);
     if (!fs::create_directory(partial, error))
-        return refused(partial, "cannot make the folder", error.value());
+        return no_folder(partial, error.value());
     StagedFolder staged(place, partial, std::move(made));
     staged.replace_ = replace;
     staged.unfinished_ = std::make_unique<Unfinished>(partial);
