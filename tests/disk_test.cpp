@@ -10,7 +10,7 @@
 #include "mellow/safe_write.h"
 #include "support.h"
 
-namespace mellow {
+namespace mellow::disk_test {
 namespace {
 
 using test::FailingDisk;
@@ -154,4 +154,4 @@ TEST(DiskTest, OfTwoThatWriteAtOnceNoneIsLost) {
 }
 
 }  // namespace
-}  // namespace mellow
+}  // namespace mellow::disk_test

@@ -8,7 +8,7 @@
 #include "mellow/pose.h"
 #include "rigs.h"
 
-namespace mellow {
+namespace mellow::paper_test {
 namespace {
 
 using test::add_node;
@@ -477,4 +477,4 @@ TEST(PaperTest, OnlyTheSameRestPoseMeansOtherAxes) {
 }
 
 }  // namespace
-}  // namespace mellow
+}  // namespace mellow::paper_test

@@ -14,7 +14,7 @@
 #include "mellow/write.h"
 #include "rigs.h"
 
-namespace mellow {
+namespace mellow::seams_test {
 namespace {
 
 using test::add_node;
@@ -248,4 +248,4 @@ TEST(SeamsTest, WrittenAnglesDoNotJump) {
 }
 
 }  // namespace
-}  // namespace mellow
+}  // namespace mellow::seams_test

@@ -11,7 +11,7 @@
 #include "mellow/write.h"
 #include "rigs.h"
 
-namespace mellow {
+namespace mellow::spec_test {
 namespace {
 
 using nlohmann::json;
@@ -490,4 +490,4 @@ TEST(SpecTest, SmallMovesAndRatesOfBvhAreKept) {
 }
 
 }  // namespace
-}  // namespace mellow
+}  // namespace mellow::spec_test

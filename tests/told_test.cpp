@@ -10,7 +10,7 @@
 #include "mellow/recipe.h"
 #include "rigs.h"
 
-namespace mellow {
+namespace mellow::told_test {
 namespace {
 
 using test::add_node;
@@ -399,4 +399,4 @@ TEST(ToldTest, EveryKeyOfEveryRuleIsTold) {
 }
 
 }  // namespace
-}  // namespace mellow
+}  // namespace mellow::told_test

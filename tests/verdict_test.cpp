@@ -15,7 +15,7 @@
 #include "packing.h"
 #include "rigs.h"
 
-namespace mellow {
+namespace mellow::verdict_test {
 namespace {
 
 using test::add_node;
@@ -42,7 +42,7 @@ Scene figure() {
     p.positions = {{0, 1, 0}, {0.5F, 1, 0}, {1, 1, 0}, {1, 1.2F, 0}};
     p.indices = {0, 1, 2, 1, 3, 2};
     p.influences_per_vertex = 4;
-    for (const std::uint16_t joint : {0, 0, 1, 1}) {
+    for (const std::uint16_t joint : std::array<std::uint16_t, 4>{0, 0, 1, 1}) {
         p.influence_joints.insert(p.influence_joints.end(), {joint, 0, 0, 0});
         p.influence_weights.insert(p.influence_weights.end(), {1, 0, 0, 0});
     }
@@ -327,4 +327,4 @@ TEST(VerdictTest, StockSaysWhatIsWrongAndNothingElse) {
 }
 
 }  // namespace
-}  // namespace mellow
+}  // namespace mellow::verdict_test
