@@ -357,6 +357,64 @@ TEST_F(ConvertTest, TroubleIsToldAndLeavesNothing) {
     EXPECT_EQ(read_text(folder_ / "tamsin.glb"), before);
 }
 
+TEST_F(ConvertTest, EachOptionDoesWhatItSays) {
+    const auto bvh = [&](const char* name, const std::string& rows, int frames) {
+        write_text(folder_ / name,
+                   "HIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 3 Zrotation Xrotation Yrotation\n"
+                   "End Site\n{\nOFFSET 0 1 0\n}\n}\nMOTION\nFrames: " +
+                       std::to_string(frames) + "\nFrame Time: 0.1\n" + rows);
+    };
+    bvh("a.bvh", "0 0 0\n10 0 0\n20 0 0\n", 3);
+    bvh("b.bvh", "0 0 0\n10.05 0 0\n20 0 0\n", 3);
+    bvh("more.bvh", "0 0 0\n10 0 0\n20 0 0\n", 2);
+    const std::string both = "compare " + path("a.bvh") + " " + path("b.bvh") + " ";
+    EXPECT_EQ(tool(both).exit, 1);
+    EXPECT_EQ(tool(both + "--tolerance-degrees 0.1").exit, 0);
+    const ToolRun ignored = tool(both + "--ignore turns");
+    EXPECT_EQ(ignored.exit, 0);
+    EXPECT_THAT(ignored.out, HasSubstr("ignored: turns"));
+    EXPECT_THAT(tool(both + "--unit-b furlong").err, HasSubstr("--unit-b"));
+    // The same motion a second later.
+    Scene scene;
+    test::add_node(scene, "n", kNone, {});
+    for (const double start : {0.0, 1.0}) {
+        scene.timelines.assign(1, {});
+        test::key(scene, 0, Path::kTranslation, {0, 0, 0}, {1, 2, 3});
+        scene.timelines[0].channels[0].curve.times = {start, start + 1};
+        const auto glb = write_glb(scene);
+        write_text(folder_ / (start == 0 ? "now.glb" : "later.glb"), {glb.begin(), glb.end()});
+    }
+    const std::string later = "compare " + path("now.glb") + " " + path("later.glb");
+    EXPECT_EQ(tool(later).exit, 1);
+    EXPECT_EQ(tool(later + " --align first-key").exit, 0);
+    // Warnings are said, also where unit and axes are given; --matrices and --range are heeded.
+    const std::string more = path("more.bvh") + " ";
+    for (const char* truth : {"", " --unit m --up +Y --front +Z"})
+        EXPECT_THAT(tool("convert --replace " + more + path("out.glb") + truth).err,
+                    HasSubstr("2 frames declared, but 3"));
+    EXPECT_EQ(tool("convert " + path("now.glb") + " " + path("m.dae") + " --matrices").exit, 0);
+    EXPECT_THAT(read_text(folder_ / "m.dae"), HasSubstr("<matrix"));
+    EXPECT_EQ(tool("convert " + path("now.glb") + " " + path("t.dae")).exit, 0);
+    EXPECT_EQ(read_text(folder_ / "t.dae").find("<matrix"), std::string::npos);
+    EXPECT_EQ(tool("convert " + path("a.bvh") + " " + path("cut.glb") + " --range 0 1").exit, 0);
+    const Scene cut = read_scene(folder_ / "cut.glb").value().scene;
+    EXPECT_NEAR(key_span(cut.timelines.at(0))[1], 0.1, 1e-6);
+    // A lift that is right in places and not in turns is not written.
+    write_text(folder_ / "rig.toml",
+               "[[rule]]\nkind = \"follow\"\nnode = \"a\"\nsource = \"ctl\"\n"
+               "parts = [\"orientation\"]\n");
+    Scene rigged;
+    test::add_node(rigged, "a", kNone, {});
+    test::add_node(rigged, "ctl", kNone, {{0, 0, 1}, {}, {1, 1, 1}});
+    const auto glb = write_glb(rigged);
+    write_text(folder_ / "rigged.glb", {glb.begin(), glb.end()});
+    const ToolRun strict =
+        tool("lift " + path("b.bvh") + " " + path("rigged.glb") + " --rig " + path("rig.toml") +
+             " -o " + path("l.glb") + " --tolerance 1000 --tolerance-degrees 0");
+    EXPECT_EQ(strict.exit, 1) << strict.err;
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "l.glb"));
+}
+
 TEST_F(ConvertTest, JointsOfASkinGetOneRoot) {
     Scene scene;
     for (const char* name : {"root", "left", "right"})

@@ -62,7 +62,7 @@ std::vector<Affine> worlds(const Skeleton& skeleton, const Clip& clip, int sampl
 }
 
 TEST(MadeTest, WhateverIsChosenStandsWhereItStood) {
-    for (unsigned seed = 1; seed <= 24; ++seed) {
+    for (unsigned seed = 1; seed <= 60; ++seed) {
         SCOPED_TRACE(seed);
         Scene scene = seeded(seed);
         JointChoice choice;

@@ -275,6 +275,44 @@ TEST_F(TruthTest, ShearIsKeptMeasuredAndFails) {
     EXPECT_NEAR(test::difference(rest_worlds(again)[3], worlds[3]), 0, 1e-6);
 }
 
+TEST_F(TruthTest, SeamsOverlapsAndFastTurnsAreJudgedBySize) {
+    const auto nods = [&](double degrees) {
+        return keyed(1, "rotation", 24, [=](int f) {
+            const double half = degrees * f / 24 * std::numbers::pi / 360;
+            return std::vector<double>{std::sin(half), 0, 0, std::cos(half)};
+        });
+    };
+    const auto severities = [&](const PackReport& report, Code code) {
+        std::vector<Severity> out;
+        for (const Finding& f : of_code(report, code)) out.push_back(f.severity);
+        return out;
+    };
+    const std::string loop = "range = [0, 24]\nloop = true\n";
+    // The nod does not come back: by 0.3, 1, 5 degrees.
+    EXPECT_THAT(severities(pack({nods(0.3)}, recipe(loop)), Code::kLoopOpen), IsEmpty());
+    EXPECT_THAT(severities(pack({nods(1)}, recipe(loop)), Code::kLoopOpen),
+                testing::ElementsAre(Severity::kWarning));
+    EXPECT_THAT(severities(pack({nods(5)}, recipe(loop)), Code::kLoopOpen),
+                testing::ElementsAre(Severity::kStop));
+    const auto two = [&](int first) {
+        return pack({nods(40)}, recipe("range = [0, 12]\n[[clip]]\nname = \"d\"\nrange = [" +
+                                       std::to_string(first) + ", 24]\n"));
+    };
+    EXPECT_THAT(severities(two(12), Code::kRangeOverlap), testing::ElementsAre(Severity::kNote));
+    EXPECT_THAT(severities(two(11), Code::kRangeOverlap), testing::ElementsAre(Severity::kWarning));
+    EXPECT_THAT(severities(two(13), Code::kRangeOverlap), IsEmpty());
+    // Of several overlaps the largest is told.
+    const PackReport three =
+        pack({nods(40)}, recipe("range = [0, 12]\n[[clip]]\nname = \"d\"\nrange = [10, 16]\n"
+                                "[[clip]]\nname = \"e\"\nrange = [9, 24]\n"));
+    EXPECT_THAT(of_code(three, Code::kRangeOverlap).back().found, HasSubstr("10..16"));
+    // 160 degrees from sample to sample, but for the last.
+    EXPECT_THAT(severities(pack({nods(24 * 140)}, recipe("range = [0, 24]\n")), Code::kFastTurn),
+                IsEmpty());
+    EXPECT_THAT(severities(pack({nods(24 * 160)}, recipe("range = [0, 24]\n")), Code::kFastTurn),
+                testing::ElementsAre(Severity::kWarning));
+}
+
 TEST_F(TruthTest, SizesAndLengthsAreBounded) {
     const auto long_one = Keyed{0, "translation", {0, 1e6}, {0, 1, 0, 0, 1, 1}};
     write_bytes(folder_ / "figure.glb", figure({long_one}));

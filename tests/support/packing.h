@@ -52,7 +52,9 @@ inline Result<PackReport> pack_text(const TempFolder& folder, const std::string&
     MELLOW_TRY(const Recipe parsed, parse_recipe(recipe, "tamsin.recipe.toml", folder.path()));
     PackOptions options;
     options.replace = replace;
-    return pack(parsed, options);
+    auto report = pack(parsed, options);
+    if (report && parsed.checks.empty()) expect_usual_severities(report.value().findings);
+    return report;
 }
 
 /// All findings of one code.

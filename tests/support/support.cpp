@@ -8,6 +8,8 @@
 #include <cstdlib>
 #include <cstring>
 #include <fstream>
+#include <map>
+#include <regex>
 #include <sstream>
 
 namespace mellow::test {
@@ -48,13 +50,52 @@ std::string tool() {
     return named == nullptr ? MELLOW_TOOL : named;
 }
 
+namespace {
+
+/// What is not here stops.
+const std::map<std::string, std::string>& severities() {
+    static const std::map<std::string, std::string> table{
+        {"assumed", "note warning"},        {"axis-suspect", "warning"},
+        {"default-name", "note"},           {"equal-seeds", "warning"},
+        {"fast-turn", "warning"},           {"influences", "note stop"},
+        {"left-out", "note warning"},       {"loop-open", "warning stop"},
+        {"missing-joint", "warning"},       {"never-moves", "warning"},
+        {"no-motion", "stop warning"},      {"number-bad", "stop warning"},
+        {"prefix", "note warning"},         {"range-gap", "note"},
+        {"range-off-grid", "stop warning"}, {"range-overlap", "note warning"},
+        {"rate-suspect", "warning"},        {"rigid-skin", "note"},
+        {"scaled-node", "warning"},         {"shear", "warning"},
+        {"size-suspect", "warning stop"},   {"skin-removed", "note"},
+        {"still-tail", "warning"},          {"travel-in-hips", "warning"},
+        {"unbaked", "warning stop"},        {"unweighted", "note"},
+        {"weight-sum", "warning"},          {"zero-scale", "note warning"}};
+    return table;
+}
+
+void expect_usual(const std::string& severity, const std::string& code) {
+    const auto row = severities().find(code);
+    const std::string usual = row == severities().end() ? "stop" : row->second;
+    EXPECT_NE(usual.find(severity), usual.npos) << code << " is " << usual << ", not " << severity;
+}
+
+}  // namespace
+
+void expect_usual_severities(const Findings& findings) {
+    for (const Finding& f : findings)
+        expect_usual(std::string(name(f.severity)), std::string(name(f.code)));
+}
+
 ToolRun run_tool(const std::string& arguments, const std::string& before) {
     const TempFolder folder;
     const std::string command = fmt::format("{} '{}' {} >'{}' 2>'{}'", before, tool(), arguments,
                                             (folder / "out").string(), (folder / "err").string());
     const int status = std::system(command.c_str());
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status),
-            read_text(folder / "out"), read_text(folder / "err")};
+    ToolRun run{WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status),
+                read_text(folder / "out"), read_text(folder / "err")};
+    static const std::regex finding("(^|\\n)(note|warning|stop)\\[([a-z-]+)\\]");
+    for (std::sregex_iterator f(run.err.begin(), run.err.end(), finding), end; f != end; ++f)
+        expect_usual((*f)[2], (*f)[3]);
+    return run;
 }
 
 double difference(const Affine& a, const Affine& b) {

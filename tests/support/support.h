@@ -39,7 +39,12 @@ struct ToolRun {
     int exit = -1;
     std::string out, err;
 };
-/// Runs the built tool. `arguments` go through the shell; `before` is put in front of the command.
+/// Fails where findings have another severity than their code may have: one table for all of them,
+/// in support.cpp. Not for recipes whose [checks] judge otherwise.
+void expect_usual_severities(const Findings& findings);
+
+/// Runs the built tool, and looks at the severities of what it says. `arguments` go through the
+/// shell; `before` is put in front of the command.
 ToolRun run_tool(const std::string& arguments, const std::string& before = "");
 
 /// True when a Result or Status is a success; prints the finding otherwise.
