@@ -91,21 +91,6 @@ TEST(BvhTest, FramesStandOnTheExactRate) {
     EXPECT_EQ(curve.values[199 * 3], 199);
 }
 
-TEST(BvhTest, TurnsStayOnOneHemisphere) {
-    std::string rows;
-    for (int k = 0; k < 40; ++k) rows += fmt::format("0 0 {}\n", k * 20);  // more than two turns
-    const Scene scene = must_read(
-        "HIERARCHY ROOT r { OFFSET 0 0 0 CHANNELS 3 Xrotation Yrotation Zrotation } MOTION "
-        "Frames: 40 Frame Time: 0.05\n" +
-        rows);
-    const auto& v = scene.timelines[0].channels[0].curve.values;
-    for (std::size_t k = 1; k < 40; ++k) {
-        double dot = 0;
-        for (std::size_t c = 0; c < 4; ++c) dot += v[4 * k + c] * v[4 * k - 4 + c];
-        EXPECT_NEAR(dot, std::cos(10 * M_PI / 180), 1e-12);
-    }
-}
-
 TEST(BvhTest, TheAssumedUnitAndAxesAreSaid) {
     const auto read = read_bvh(small("1 Xposition", "0", "1"), "legs.bvh");
     ASSERT_THAT(read, IsOk());

@@ -236,19 +236,6 @@ TEST(ColladaTest, CurvesByKey) {
     for (const auto& [t, x] : expected) EXPECT_NEAR(world(scene, "n", t).o.x, x, 1e-9) << t;
 }
 
-TEST(ColladaTest, HermiteTangentsAreThreeTimesTheWay) {
-    // Tangents (3 s, 0): the points are a third of that away, at (1 s, 0) and (2 s, 8). At
-    // parameter 1/2 the time is 1.5 s and the value 8/2. At 1/4 the time is (27*0 + 27*1 + 9*2 +
-    // 3)/64 = 0.75 and the value 8 (9 + 1)/64.
-    const Keys keys{"0 3", "0 8", "HERMITE HERMITE", 2, 1, "3 0 3 0", "3 0 3 0"};
-    const Scene scene =
-        must_parse(file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
-                        animations(animation("m", "n/t.X", keys))))
-            .scene;
-    EXPECT_NEAR(world(scene, "n", 0.75).o.x, 1.25, 1e-12);
-    EXPECT_NEAR(world(scene, "n", 1.5).o.x, 4, 1e-12);
-}
-
 TEST(ColladaTest, TangentsOfSeveralMembers) {
     // One time for three members, (s, x, y, z), and bare values at thirds.
     const Keys shared{"0 3", "0 0 0 3 6 9",     "BEZIER BEZIER",   2,

@@ -302,8 +302,16 @@ TEST(PaperTest, SteadyTargetsAreFollowedAtTheirDistance) {
     Scene scene;
     add_node(scene, "hat", kNone, {});
     key(scene, 0, Path::kTranslation, {0, 0, 0}, {0, 0, 60}, 6);  // 10 a second
-    const auto rules = sheet(rule("lag", "node = \"hat\"\nfrequency = 2\ndamping = 0.5\n"));
-    EXPECT_NEAR(60 - evaluate(scene, rules, 6).world(0, 0).o.z, 10 * 2 * 0.5 / (2 * pi * 2), 1e-4);
+    for (const double damping : {0.25, 0.5, 1.0, 3.0})
+        EXPECT_NEAR(60 - evaluate(scene,
+                                  sheet(rule("lag", fmt::format("node = \"hat\"\nfrequency = 2\n"
+                                                                "damping = {}\n",
+                                                                damping))),
+                                  6)
+                             .world(0, 0)
+                             .o.z,
+                    10 * 2 * damping / (2 * pi * 2), 1e-3)
+            << damping;
 }
 
 /// A chain of four along +Y, its goal out to the side.
@@ -408,6 +416,8 @@ TEST(PaperTest, BlocksThatRepeatGoOnFromWhereTheyEnded) {
     EXPECT_LT(length(tile.local(0, 1).t - Vec3{7 + 5, 0, -10 + 7}), 1e-9);
     EXPECT_LT(length(tile.local(0, 2).t - Vec3{-3 + 5, 0, -12 + 7}), 1e-9);
     EXPECT_NEAR(angle(tile.local(0, 1).r, turn(kY, 180) * turn(kX, 20)), 0, 1e-9);
+    performance.strip->blocks[0].onward = {"m"};
+    EXPECT_THAT(Rig::bind(scene, performance, {}), FailsWith(Code::kNameUnknown, "\"m\""));
 }
 
 TEST(PaperTest, LiftedPolesStandAsFarOutAsAtRest) {
@@ -461,12 +471,12 @@ TEST(PaperTest, OnlyTheSameRestPoseMeansOtherAxes) {
     motion.nodes.pop_back(), motion.roots = {0};
     motion.rate = {10, 1};
     // Turned at rest and 5 cm longer: another figure, whose turns are taken as they are.
-    motion.nodes[0].local.r = turn(kZ, 30);
+    motion.nodes[2].local.r = turn(kZ, 30);
     motion.nodes[1].local.t = {0, 1.05, 0};
-    key_turn(motion, 0, turn(kZ, 30), turn(kZ, 80));
+    key_turn(motion, 2, turn(kZ, 30), turn(kZ, 80));
     const auto lifted = lift(scene,
                              sheet(rule("follow",
-                                        "node = \"j0\"\nsource = \"ctl\"\n"
+                                        "node = \"j2\"\nsource = \"ctl\"\n"
                                         "parts = [\"orientation\"]\n")),
                              motion, 0);
     ASSERT_THAT(lifted, IsOk());

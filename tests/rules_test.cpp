@@ -122,18 +122,6 @@ TEST(AimTest, UpCanBeANodeOrItsAxis) {
     EXPECT_LT(length(normalized(axis.y, {}) - kY), 1e-12);
 }
 
-TEST(AimTest, TheRestOffsetCanStay) {
-    Scene scene = eye_scene({0, 3, 10});
-    const RigSheet rules = sheet(kAim + "up = \"+Y\"\noffset = \"keep\"\n");
-    const auto rest = rest_worlds(scene);
-    EXPECT_LT(difference(evaluate(scene, rules).world(1, 0), rest[1]), 1e-12);
-    key(scene, 2, Path::kTranslation, {0, 3, 10}, {10, 3, 0});
-    // The apple goes a quarter round the upright: so does the eye.
-    EXPECT_NEAR(angle(rotation_of(evaluate(scene, rules, 1).world(1, 0)),
-                      turn(kY, 90) * rotation_of(rest[1])),
-                0, 1e-6);
-}
-
 TEST(AimTest, DegeneratePosesStayFinite) {
     // Straight above: up says nothing, and the rest pose's up decides. On the eye: it keeps its
     // turn.
@@ -576,19 +564,6 @@ TEST(LagTest, AnswersAJumpAsADampedSpringDoes) {
         EXPECT_NEAR(at, expected, 2e-4) << t;
     }
     EXPECT_NEAR(evaluate(jump_scene(), rules, 0.9).world(0, 0).o.x, 0, 1e-12);
-}
-
-TEST(LagTest, TrailsASteadyTargetByTwiceDampingOverFrequency) {
-    Scene scene;
-    add_node(scene, "hat", kNone, {});
-    key(scene, 0, Path::kTranslation, {0, 0, 0}, {0, 0, 60}, 6);  // 10 a second
-    for (const double damping : {0.25, 1.0, 3.0}) {
-        const RigSheet rules = sheet(fmt::format(
-            "[[rule]]\nkind = \"lag\"\nnode = \"hat\"\nfrequency = 2\ndamping = {}\n", damping));
-        EXPECT_NEAR(60 - evaluate(scene, rules, 6).world(0, 0).o.z, 10 * 2 * damping / (2 * pi * 2),
-                    2e-2 * damping)
-            << damping;
-    }
 }
 
 TEST(LagTest, TurnsComeAfterToo) {

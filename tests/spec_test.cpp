@@ -184,7 +184,7 @@ TEST(SpecTest, TargetsWithNamesThatDoNotFitAreNumbered) {
     EXPECT_EQ(names(R"(["a","b"])").target_names, (std::vector<std::string>{"a", "b"}));
     EXPECT_EQ(names(R"(["a"])").target_names, (std::vector<std::string>{"target_0", "target_1"}));
     EXPECT_EQ(names(R"(["a","b","c"])").target_names.size(), 2U);
-    const MorphTarget& target = names(R"(["a","b"])").primitives[0].targets[1];
+    const MorphTarget target = names(R"(["a","b"])").primitives[0].targets[1];
     EXPECT_EQ(target.tangents.size(), 3U);
     EXPECT_TRUE(target.normals.empty());
 }
