@@ -332,8 +332,7 @@ void add_mesh(mellow::Scene& scene, const std::string& name, mellow::Primitive p
 
 void add_body(mellow::Scene& scene) {
     const std::vector<std::uint8_t> png = palette_png();
-    scene.images.push_back(
-        {kPrefix + "palette", "image/png", {png.begin(), png.end()}, "", ""});
+    scene.images.push_back({kPrefix + "palette", "image/png", {png.begin(), png.end()}, "", ""});
     scene.samplers = R"([{"magFilter":9728,"minFilter":9728}])";
     scene.textures = R"([{"sampler":0,"source":0}])";
     scene.materials.push_back(

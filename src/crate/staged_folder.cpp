@@ -122,8 +122,7 @@ Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
     remove_litter(place);
     const fs::path partial = partial_name(place);
     fs::remove_all(partial, error);
-    if (!fs::create_directory(partial, error))
-        return no_folder(partial, error.value());
+    if (!fs::create_directory(partial, error)) return no_folder(partial, error.value());
     StagedFolder staged(place, partial, std::move(made));
     staged.replace_ = replace;
     staged.unfinished_ = std::make_unique<Unfinished>(partial);
