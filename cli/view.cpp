@@ -40,6 +40,10 @@ Status choose(Crate& crate, const ViewRequest& request, Findings& findings) {
     return {};
 }
 
+std::string counted(std::size_t clips) {
+    return fmt::format("{} {}", clips, clips == 1 ? "clip" : "clips");
+}
+
 }  // namespace
 
 int view(const ViewRequest& request) {
@@ -58,9 +62,9 @@ int view(const ViewRequest& request) {
             write_findings(json, findings);
         });
     else if (!request.quiet)
-        print_out(fmt::format("{}: {} clips of {}, {} bytes\n", request.output,
-                              std::min(crate.value().clips.size(), kMostDrawn), crate.value().name,
-                              png.value().size()));
+        print_out(fmt::format("{}: {} of {}, {} bytes\n", request.output,
+                              counted(std::min(crate.value().clips.size(), kMostDrawn)),
+                              crate.value().name, png.value().size()));
     if (!request.quiet) print_findings(findings);
     return kDone;
 }

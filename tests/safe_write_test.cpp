@@ -72,6 +72,14 @@ TEST(WriteFileTest, FilesThatBelongTogetherAreOldOrNew) {
     EXPECT_EQ(read_text(folder / "a.bin.backup-1"), "buffer 1");
     EXPECT_THAT(put("scene 2", "buffer 2", true), IsOk());
     EXPECT_EQ(folder.names().size(), 4U) << "the same bytes";
+    // What stays the same needs no backup; what refers to it goes and comes back all the same.
+    EXPECT_THAT(put("scene 2b", "buffer 2", true), IsOk());
+    EXPECT_EQ(read_text(folder / "a.gltf.backup-2"), "scene 2");
+    EXPECT_FALSE(std::filesystem::exists(folder / "a.bin.backup-2"));
+    EXPECT_THAT(put("scene 2", "buffer 2", true), IsOk());
+    std::filesystem::remove(folder / "a.gltf.backup-3");
+    std::filesystem::remove(folder / "a.gltf.backup-2");
+    EXPECT_EQ(folder.names().size(), 4U) << "no litter";
     // Where one cannot be put in place, the others go back.
     std::filesystem::remove(folder / "a.bin");
     std::filesystem::create_directory(folder / "a.bin");

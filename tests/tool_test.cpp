@@ -276,7 +276,7 @@ TEST_F(ToolTest, ViewDrawsAPackedCrate) {
               0);
     const ToolRun one =
         run_tool("view " + path("crates/tamsin") + " --match 'w*' -o " + path("w.png"));
-    EXPECT_THAT(one.out, HasSubstr("1 clips"));
+    EXPECT_THAT(one.out, HasSubstr("1 clip of"));
     const ToolRun other =
         run_tool("view " + path("crates/tamsin") + " --match q -o " + path("q.png"));
     EXPECT_EQ(other.exit, 3);

@@ -1,8 +1,10 @@
 #include <fcntl.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstdio>
+#include <iterator>
 #include <vector>
 
 #include "crate/new_file.h"
@@ -44,17 +46,15 @@ class Placing {
         step.unfinished = Unfinished(step.partial);
         file.write(wanted.bytes.data(), wanted.bytes.size());
         MELLOW_CHECK(file.finish());
+        std::error_code error;
+        step.same = fs::exists(step.path, error) && content(step.path) == content(step.partial);
         steps_.push_back(std::move(step));
         return {};
     }
 
     /// True when the same bytes stand in all places.
     bool same() const {
-        for (const Step& s : steps_)
-            if (std::error_code error;
-                !fs::exists(s.path, error) || content(s.path) != content(s.partial))
-                return false;
-        return true;
+        return std::all_of(steps_.begin(), steps_.end(), [](const Step& s) { return s.same; });
     }
 
     /// Moves the old scene file out of the way, where there are others that it refers to: it must
@@ -73,12 +73,14 @@ class Placing {
 
     /// The last one first: the scene file comes when what it refers to is there.
     Status place() {
-        for (auto s = steps_.rbegin(); s != steps_.rend(); ++s) MELLOW_CHECK(place(*s));
+        for (auto s = steps_.rbegin(); s != steps_.rend(); ++s)
+            if (!s->same || s == std::prev(steps_.rend())) MELLOW_CHECK(place(*s));
         return {};
     }
 
     void finish() {
         for (const Step& s : steps_) {
+            if (s.same) ::unlink(s.partial.c_str());
             sync_folder(s.path.parent_path());
             std::error_code error;
             for (auto kept = backups_of(s.path); kept.size() > kKept; kept.erase(kept.begin()))
@@ -91,6 +93,7 @@ class Placing {
     struct Step {
         fs::path path, partial, backup;
         bool placed = false, moved = false;  ///< the new one, the old one
+        bool same = false;                   ///< the old one has the bytes of the new
         Unfinished unfinished;
     };
 
