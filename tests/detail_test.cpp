@@ -407,6 +407,13 @@ TEST(DetailTest, CubicSplinesArriveAsTheyShould) {
                         u * u * (3 - 2 * u) * 4 + u * u * (u - 1) * 0.5 * -1,
                     1e-12);
     }
+    // Keys of any length are made unit before they are mixed.
+    const double h = std::sin(std::numbers::pi / 6), w = std::cos(std::numbers::pi / 6);
+    const Curve uneven{Interpolation::kLinear, 4, {0, 1}, {0, 0, 0, 0.7, h, 0, 0, w}};
+    double mixed[4];
+    const double quarter = 0.25;
+    sample(uneven, true, {&quarter, 1}, mixed);
+    EXPECT_NEAR(angle({mixed[0], mixed[1], mixed[2], mixed[3]}, turn(kX, 15)), 0, 1e-9);
     // Of turns the result is unit, and in tiles the same.
     Scene scene;
     add_node(scene, "n", kNone, {});

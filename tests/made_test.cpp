@@ -202,6 +202,47 @@ TEST(MadeTest, JointsAreChosenAsAsked) {
     EXPECT_NEAR(choose_joints(uneven, {}).value().sources[0].scale, 2, 1e-12);
 }
 
+TEST(MadeTest, NormalsOfAStretchedPartStandOnIt) {
+    Scene scene;
+    add_node(scene, "part", kNone, {{}, {}, {1, 2, 1}});
+    Primitive p;
+    p.positions = {{0, 0, 0}, {-4, 3, 0}, {0, 0, 1}};  // lies across (3, 4, 0)
+    p.normals = {{0.6F, 0.8F, 0}, {0.6F, 0.8F, 0}, {0.6F, 0.8F, 0}};
+    scene.meshes.emplace_back().primitives = {p};
+    scene.nodes[0].mesh = 0;
+    key(scene, 0, Path::kTranslation, {0, 0, 0}, {1, 0, 0});
+    const auto joints = choose_joints(scene, {}).value();
+    const Scene skin = assemble_skin(scene, joints.skeleton, joints.sources).scene;
+    const Primitive& q = skin.meshes.at(0).primitives.at(0);
+    const auto v = [](const Float3& f) { return Vec3{f[0], f[1], f[2]}; };
+    for (std::size_t i = 1; i < 3; ++i)
+        EXPECT_NEAR(dot(v(q.normals[0]), v(q.positions[i]) - v(q.positions[0])), 0, 1e-6) << i;
+    EXPECT_NEAR(length(v(q.normals[0])), 1, 1e-6);
+    EXPECT_GT(q.normals[0][0], 0);
+}
+
+TEST(MadeTest, WhatHungOnALostJointStaysWhereItWas) {
+    // A skin of hips and finger, bound in another pose than at rest. The finger is not kept; the
+    // arm, which the skin did not have, stands in for it.
+    Scene scene = choosable();
+    Primitive& p = scene.meshes[0].primitives[0];
+    p.influence_joints = {0, 0, 0, 0, 0, 1, 0, 0, 1, 0, 0, 0};
+    p.influence_weights = {1, 0, 0, 0, 0.25F, 0.75F, 0, 0, 1, 0, 0, 0};
+    scene.skins[0].joints = {0, 2};
+    scene.skins[0].inverse_binds = {inverse(to_affine({{0.1, 1, 0}, turn(kY, 20), kOne})),
+                                    inverse(to_affine({{0.5, 1, 0.3}, turn(kX, 50), kOne}))};
+    const auto before = posed_vertices(scene, 5, p, rest_pose(scene));
+    JointChoice only;
+    only.only.names = {"hips", "arm"};
+    const auto joints = choose_joints(scene, only).value();
+    (void)simplify_skins(scene, joints.sources, 0);
+    const auto after = posed_vertices(scene, 5, scene.meshes[0].primitives[0], rest_pose(scene));
+    ASSERT_EQ(after.size(), before.size());
+    for (std::size_t v = 0; v < after.size(); ++v)
+        EXPECT_LT(length(after[v] - before[v]), 1e-6) << v;
+    EXPECT_THAT(scene.skins[0].joints, testing::Contains(1)) << "the arm";
+}
+
 TEST(MadeTest, ALoopIsClosedWhereItsStepLeads) {
     // The root faces -90 degrees, goes one ahead of itself a loop and turns by 30.
     Clip clip;

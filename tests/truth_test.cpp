@@ -306,6 +306,20 @@ TEST_F(TruthTest, SeamsOverlapsAndFastTurnsAreJudgedBySize) {
         pack({nods(40)}, recipe("range = [0, 12]\n[[clip]]\nname = \"d\"\nrange = [10, 16]\n"
                                 "[[clip]]\nname = \"e\"\nrange = [9, 24]\n"));
     EXPECT_THAT(of_code(three, Code::kRangeOverlap).back().found, HasSubstr("10..16"));
+    // What a recipe says shall fail does, and what it says is off is not said.
+    for (const char* level : {"fail", "warn", "note", "off"}) {
+        const PackReport judged =
+            pack({nods(40)}, recipe("range = [0, 12]\n[[clip]]\nname = \"d\"\nrange = [11, 24]\n",
+                                    fmt::format("[checks]\nrange-overlap = \"{}\"\n", level)));
+        EXPECT_EQ(judged.proven, level[0] != 'f') << level;
+        const auto said = severities(judged, Code::kRangeOverlap);
+        ASSERT_EQ(said.size(), level[0] == 'o' ? 0U : 1U) << level;
+        if (!said.empty()) {
+            EXPECT_EQ(said[0], level[0] == 'f'   ? Severity::kStop
+                               : level[0] == 'w' ? Severity::kWarning
+                                                 : Severity::kNote);
+        }
+    }
     // 160 degrees from sample to sample, but for the last.
     EXPECT_THAT(severities(pack({nods(24 * 140)}, recipe("range = [0, 24]\n")), Code::kFastTurn),
                 IsEmpty());

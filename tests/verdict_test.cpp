@@ -7,6 +7,7 @@
 
 #include "mellow/bake.h"
 #include "mellow/compare.h"
+#include "mellow/crate.h"
 #include "mellow/fit.h"
 #include "mellow/playback.h"
 #include "mellow/prove.h"
@@ -288,6 +289,66 @@ TEST(VerdictTest, TwoFilesDifferInWhatTheyDifferIn) {
         Curve{Interpolation::kLinear, 3, {0, 1, 2}, {0, 1, 0, 0, 1, 1, 0, 1, 9}};
     EXPECT_THAT(aspects(a, longer),
                 ElementsAre(Aspect::kPlaces, Aspect::kVertices, Aspect::kLength));
+}
+
+// -------------------------------------------------------------------------------------- crates
+
+Result<PackReport> pack_figure(const test::TempFolder& folder, const Scene& scene,
+                               const std::string& more = "") {
+    const auto glb = write_glb(scene);
+    test::write_text(folder / "figure.glb", {glb.begin(), glb.end()});
+    return test::pack_text(
+        folder, "[source]\nfile = \"figure.glb\"\nrate = 10\n[target]\nrate = 10\n" + more +
+                    "[[clip]]\nname = \"c\"\nrange = [0, 10]\ntravel = [\"ground\"]\n"
+                    "[output]\nfolder = \"out\"\nname = \"f\"\npicture = false\n");
+}
+
+TEST(VerdictTest, TooFewInfluencesFail) {
+    Scene scene = figure();
+    Primitive& p = scene.meshes[0].primitives[0];
+    p.influence_joints[5] = 1;  // half of the second vertex goes with the arm
+    p.influence_weights[4] = 0.5F, p.influence_weights[5] = 0.5F;
+    p.positions[1][2] = 0.3F;
+    const test::TempFolder whole, half, warned;
+    EXPECT_TRUE(pack_figure(whole, scene).value().proven);
+    const auto report = pack_figure(half, scene, "influences = 1\n");
+    ASSERT_THAT(report, IsOk());
+    EXPECT_FALSE(report.value().proven);
+    const Findings said = test::of_code(report.value(), Code::kInfluences);
+    ASSERT_FALSE(said.empty());
+    EXPECT_EQ(said.back().severity, Severity::kStop);
+    EXPECT_TRUE(pack_figure(warned, scene, "influences = 1\n[checks]\ninfluences = \"warn\"\n")
+                    .value()
+                    .proven);
+}
+
+TEST(VerdictTest, CratesThatWereChangedDoNotOpen) {
+    const test::TempFolder folder;
+    const auto report = pack_figure(folder, figure(), "convention = \"z-up-centimetre\"\n");
+    ASSERT_THAT(report, IsOk());
+    ASSERT_TRUE(report.value().proven);
+    const auto opened = open_crate(folder / "out");
+    ASSERT_THAT(opened, IsOk());
+    EXPECT_EQ(opened.value().clips.at(0).samples, 11);
+    EXPECT_LT(length(opened.value().clips[0].travel.step - Vec3{0, 0, 1}), 1e-6) << "inside";
+    const std::string manifest = test::read_text(folder / "out/crate.json");
+    // In the target's unit and axes: a metre to the front is 100 along -Y.
+    EXPECT_NE(test::read_text(folder / "out/crate.json").find("-100"), std::string::npos);
+    const auto with = [&](const std::string& from, const std::string& to) {
+        test::write_text(folder / "out/crate.json", test::change(manifest, from, to));
+        return open_crate(folder / "out");
+    };
+    EXPECT_THAT(with("\"samples\": 11", "\"samples\": 12"),
+                FailsWith(Code::kValueBad, "12 samples"));
+    EXPECT_THAT(with("clips/c.glb", "../c.glb"), FailsWith(Code::kValueBad, "outside the crate"));
+    EXPECT_THAT(with("\"version\": 1", "\"version\": 2"), FailsWith(Code::kValueBad, "version"));
+    EXPECT_THAT(with("z-up-centimetre", "w-up-furlong"),
+                FailsWith(Code::kValueBad, "w-up-furlong"));
+    test::write_text(folder / "out/crate.json", manifest);
+    std::string glb = test::read_text(folder / "out/clips/c.glb");
+    glb.back() = static_cast<char>(glb.back() ^ 1);
+    test::write_text(folder / "out/clips/c.glb", glb);
+    EXPECT_THAT(open_crate(folder / "out"), FailsWith(Code::kFileUnreadable, "hash"));
 }
 
 // --------------------------------------------------------------------------------------- stock
