@@ -265,6 +265,22 @@ TEST(SpecTest, BvhChannelsThatAreMissingKeepTheirOffset) {
         FailsWith(Code::kBvhBroken, "each channel once"));
 }
 
+TEST(SpecTest, LongBonesWeighMoreInWhatPlacesMean) {
+    // The long one moves about zero, the short one stands at its OFFSET: together they are added.
+    const auto read = read_bvh(
+        "HIERARCHY\nROOT a\n{\nOFFSET 0 10 0\nCHANNELS 3 Xposition Yposition Zposition\nJOINT "
+        "b\n{\n"
+        "OFFSET 0 1 0\nCHANNELS 3 Xposition Yposition Zposition\nEnd Site\n{\nOFFSET 0 1 "
+        "0\n}\n}\n}\n"
+        "MOTION\nFrames: 2\nFrame Time: 0.1\n0 0 0 0 1 0\n0.5 0 0 0 1 0\n",
+        "t.bvh");
+    ASSERT_THAT(read, IsOk());
+    const Scene& scene = read.value().scene;
+    const Pose pose = pose_at(scene, scene.timelines[0], 0.1);
+    EXPECT_LT(length(pose.worlds[0].o - Vec3{0.5, 10, 0}), 1e-9);
+    EXPECT_LT(length(pose.worlds[1].o - Vec3{0.5, 12, 0}), 1e-9);
+}
+
 // ------------------------------------------------------------------------------------- COLLADA
 
 /// A node "n" whose translate.X has one curve.
@@ -330,6 +346,32 @@ TEST(SpecTest, ADeclaredRateTakesTangentsAlong) {
     declare_rate(scene, {24, 1});
     EXPECT_NEAR((*scene.timelines[0].span)[0], 0.5, 1e-12);
     EXPECT_NEAR((*scene.timelines[0].span)[1], 1.5, 1e-12);
+}
+
+TEST(SpecTest, LensesAreTheSameInEveryWayOfTellingThem) {
+    const auto camera = [](const std::string& optics) {
+        const std::string text =
+            R"(<COLLADA version="1.4.1"><asset><unit meter="1"/><up_axis>Y_UP</up_axis></asset><library_cameras><camera id="c"><optics><technique_common>)" +
+            optics +
+            R"(</technique_common></optics></camera></library_cameras><library_visual_scenes><visual_scene id="v"><node id="n"><instance_camera url="#c"/></node></visual_scene></library_visual_scenes><scene><instance_visual_scene url="#v"/></scene></COLLADA>)";
+        const auto none = [](const std::string&) -> Result<Bytes> { return Bytes(); };
+        const auto read = read_collada(Bytes(text.begin(), text.end()), "c.dae", none);
+        EXPECT_THAT(read, IsOk());
+        return read ? json::parse(read.value().scene.cameras.at(0)) : json();
+    };
+    for (const char* size :
+         {"<ymag>2</ymag><aspect_ratio>1.5</aspect_ratio>",
+          "<xmag>3</xmag><aspect_ratio>1.5</aspect_ratio>", "<xmag>3</xmag><ymag>2</ymag>"}) {
+        const json c = camera(
+            fmt::format("<orthographic>{}<znear>1</znear><zfar>9</zfar></orthographic>", size));
+        EXPECT_NEAR(c["orthographic"]["xmag"].get<double>(), 3, 1e-9) << size;
+        EXPECT_NEAR(c["orthographic"]["ymag"].get<double>(), 2, 1e-9) << size;
+    }
+    // tan(x / 2) = aspect * tan(y / 2): 90 degrees wide at 4 / 3 is 2 atan(3 / 4) high.
+    const json c = camera(
+        "<perspective><xfov>90</xfov><aspect_ratio>1.3333333333</aspect_ratio><znear>1</znear>"
+        "<zfar>9</zfar></perspective>");
+    EXPECT_NEAR(c["perspective"]["yfov"].get<double>(), 2 * std::atan(0.75), 1e-6);
 }
 
 // ------------------------------------------------------------------------------------- written
