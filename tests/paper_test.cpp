@@ -314,6 +314,26 @@ TEST(PaperTest, SteadyTargetsAreFollowedAtTheirDistance) {
             << damping;
 }
 
+TEST(PaperTest, AWheelOnATightBendCoversTheArc) {
+    // Four times round a second, half a metre out: 4 pi metres on a wheel of 0.3.
+    Scene scene;
+    add_node(scene, "cart", kNone, {});
+    add_node(scene, "wheel", 0, {{0.5, 0.3, 0}, {}, kOne});
+    Curve round{Interpolation::kLinear, 4, {}, {}};
+    for (int k = 0; k <= 24; ++k) {
+        const Quat q = turn(kY, 60.0 * k);
+        round.times.push_back(k / 24.0);
+        round.values.append({q.x, q.y, q.z, q.w});
+    }
+    scene.timelines.emplace_back().channels.push_back({0, Path::kRotation, round});
+    const PoseTile tile = evaluate(
+        scene, sheet(rule("roll", "node = \"wheel\"\naxis = \"+X\"\nup = \"+Y\"\nradius = 0.3\n")),
+        1);
+    // Turning about +Y takes +X to -Z: backwards, for a hub along +X and up +Y.
+    const double rolled = -4 * 2 * pi * 0.5 / 0.3 * 180 / pi;
+    EXPECT_NEAR(angle(tile.local(1, 0).r, turn(kX, rolled)), 0, 0.1);
+}
+
 /// A chain of four along +Y, its goal out to the side.
 Scene chain() {
     Scene scene;
@@ -460,6 +480,27 @@ TEST(PaperTest, LiftedPolesStandAsFarOutAsAtRest) {
                                 "goal = \"goal\"\npole = \"pole\"\n")),
                      motion, 0),
                 IsOk());
+}
+
+TEST(PaperTest, AControlAboveCarriesTheOneBelowToItsPlace) {
+    Scene scene;
+    add_node(scene, "n", kNone, {{1, 1, 0}, turn(kY, 20), kOne});
+    add_node(scene, "above", kNone, {{0.2, 0.3, 0}, turn(kZ, 40), kOne});
+    add_node(scene, "below", 1, {{0.5, 0.4, 0.3}, turn(kX, 30), kOne});
+    Scene motion;
+    motion.nodes = {scene.nodes[0]};
+    motion.roots = {0};
+    motion.rate = {10, 1};
+    key(motion, 0, Path::kTranslation, {1, 1, 0}, {2, 0, 1});
+    key_turn(motion, 0, turn(kY, 20), turn(kX, 70) * turn(kY, 20));
+    LiftOptions options;
+    options.onto = {{"below", "above"}};
+    const auto lifted = lift(scene, sheet(rule("follow", "node = \"n\"\nsource = \"below\"\n")),
+                             motion, 0, options);
+    ASSERT_THAT(lifted, IsOk());
+    EXPECT_EQ(lifted.value().controls, std::vector<std::string>{"above"});
+    EXPECT_LT(lifted.value().errors.at(0).worst_mm, 1e-6);
+    EXPECT_LT(lifted.value().errors.at(0).worst_degrees, 1e-5);
 }
 
 TEST(PaperTest, OnlyTheSameRestPoseMeansOtherAxes) {

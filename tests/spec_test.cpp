@@ -99,6 +99,22 @@ TEST(SpecTest, JointsAreBelowTheNumberOfTheSkins) {
     EXPECT_THAT(read_tiny(text_bytes(file("[1]"))), FailsWith(Code::kGltfReference, "joint 1"));
 }
 
+TEST(SpecTest, SkinsHaveAMatrixForEachJoint) {
+    const auto file = [](int matrices) {
+        std::vector<float> numbers;
+        for (int m = 0; m < matrices; ++m)
+            for (int i = 0; i < 16; ++i) numbers.push_back(i % 5 == 0 ? 1.0F : 0.0F);
+        return gltf(
+            floats(numbers), fmt::format(R"({{"buffer":0,"byteLength":{}}})", 64 * matrices),
+            fmt::format(R"({{"bufferView":0,"componentType":5126,"count":{},"type":"MAT4"}})",
+                        matrices),
+            R"(,"nodes":[{},{}],"skins":[{"joints":[0,1],"inverseBindMatrices":0}])");
+    };
+    EXPECT_THAT(read_tiny(text_bytes(file(1))), FailsWith(Code::kGltfBroken, "1 matrices"));
+    EXPECT_THAT(read_tiny(text_bytes(file(2))), IsOk());
+    EXPECT_THAT(read_tiny(text_bytes(file(3))), IsOk());
+}
+
 TEST(SpecTest, NoKeyIsAnythingButANumber) {
     for (const std::size_t at : {0U, 7U, 15U, 17U}) {
         std::vector<float> numbers{0, 1, 2, 3, 4, 5};
