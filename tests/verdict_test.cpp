@@ -189,7 +189,7 @@ TEST(VerdictTest, FilesThatLackSomethingAreNotProven) {
 
 TEST(VerdictTest, FlatJointsHaveNoOrientation) {
     Made m;
-    key(m.scene, 1, Path::kScale, {1, 1, 1}, {0, 0, 0});
+    key(m.scene, 1, Path::kScale, {1, 1, 1}, {1e-8, 1e-8, 1e-8});
     m.rig = Rig::bind(m.scene, 0, m.sheet).value();
     m.poses = m.rig.source();
     m.clip = bake(m.scene, m.poses, m.plan, m.joints.skeleton, m.joints.sources).clip;

@@ -14,11 +14,15 @@ namespace {
 struct Plan {
     std::string call;
     int nth = 0, error = 0;
-    bool old_system = false, failed = false;
+    bool old_system = false, failed = false, dies = false;
 } plan;
 
 /// True, with errno set, when this call is the one that fails.
 bool fails(const char* call) {
+    if (plan.failed && plan.dies) {
+        errno = EIO;
+        return true;
+    }
     if (plan.nth <= 0 || plan.call != call || --plan.nth > 0) return false;
     plan.failed = true;
     errno = plan.error;
@@ -68,6 +72,9 @@ int renameat2(int from_fd, const char* from, int to_fd, const char* to, unsigned
 int link(const char* from, const char* to) noexcept {
     return fails("link") ? -1 : next<int(const char*, const char*)>("link")(from, to);
 }
+int unlink(const char* path) noexcept {
+    return fails("unlink") ? -1 : next<int(const char*)>("unlink")(path);
+}
 int mkdir(const char* path, mode_t mode) noexcept {
     return fails("mkdir") ? -1 : next<int(const char*, mode_t)>("mkdir")(path, mode);
 }
@@ -76,8 +83,8 @@ int mkdir(const char* path, mode_t mode) noexcept {
 
 namespace mellow::test {
 
-FailingDisk::FailingDisk(const std::string& call, int nth, int error, bool old_system) {
-    plan = {call, nth, error, old_system, false};
+FailingDisk::FailingDisk(const std::string& call, int nth, int error, bool old_system, bool dies) {
+    plan = {call, nth, error, old_system, false, dies};
 }
 FailingDisk::~FailingDisk() { plan = {}; }
 bool FailingDisk::failed() const { return plan.failed; }

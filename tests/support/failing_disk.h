@@ -10,7 +10,9 @@ namespace mellow::test {
 /// or until it is destroyed. `old_system`: renameat2() with flags is unknown to the file system.
 class FailingDisk {
   public:
-    FailingDisk(const std::string& call, int nth, int error, bool old_system = false);
+    /// `dies`: no call at all gets through afterwards, as when the power goes.
+    FailingDisk(const std::string& call, int nth, int error, bool old_system = false,
+                bool dies = false);
     ~FailingDisk();
     FailingDisk(const FailingDisk&) = delete;
     FailingDisk& operator=(const FailingDisk&) = delete;
