@@ -153,6 +153,49 @@ TEST(PaperTest, TheEndOfALimbTurnsAsItsGoalDoes) {
     EXPECT_NEAR(angle(turned(tile, 2), by * end), 0, 1e-9);
 }
 
+TEST(PaperTest, ALimbBeginsWhereARulePutsItsStart) {
+    Scene scene;
+    add_node(scene, "a", kNone, {});
+    add_node(scene, "b", 0, {{0, -3, 0}, turn(kX, 1), kOne});
+    add_node(scene, "c", 1, {{0, -4, 0}, {}, kOne});
+    add_node(scene, "goal", kNone, {{2, -5, 0}, {}, kOne});
+    add_node(scene, "pole", kNone, {{2, -3, 9}, {}, kOne});
+    const auto tile =
+        evaluate(scene, sheet("[[scalar]]\nname = \"x\"\nvalue = 1\n" +
+                              rule("limb",
+                                   "start = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\n"
+                                   "pole = \"pole\"\n") +
+                              rule("drive",
+                                   "node = \"a\"\nchannel = \"position\"\naxis = \"+X\"\n"
+                                   "[[rule.input]]\nof = \"scalar\"\nscalar = \"x\"\n"
+                                   "curve = [[0, 0], [1, 2]]\n")));
+    EXPECT_LT(length(tile.world(0, 0).o - Vec3{2, 0, 0}), 1e-9);
+    EXPECT_LT(length(tile.world(2, 0).o - Vec3{2, -5, 0}), 1e-9);
+    EXPECT_LT(length(tile.world(1, 0).o - Vec3{2, -1.8, 2.4}), 1e-9);
+}
+
+TEST(PaperTest, AReplacedPoseIsPlaceTurnAndScale) {
+    Scene scene;
+    scene.rate = {10, 1};
+    add_node(scene, "n", kNone, {});
+    key(scene, 0, Path::kTranslation, {0, 0, 0}, {2, 0, 0});
+    key(scene, 0, Path::kScale, {1, 1, 1}, {3, 5, 1});
+    key_turn(scene, 0, {}, turn(kZ, 80));
+    Layer layer;
+    layer.kind = Layer::Kind::kReplace;
+    layer.mask.names = {"n"};
+    layer.timeline = 0;
+    layer.frame = 10;
+    layer.constant_weight = 0.5;
+    Performance performance;
+    performance.timeline = 0;
+    performance.layers = {layer};
+    const Transform t = evaluate(scene, {}, performance, {0}).local(0, 0);
+    EXPECT_LT(length(t.t - Vec3{1, 0, 0}), 1e-9);
+    EXPECT_LT(length(t.s - Vec3{2, 3, 1}), 1e-9);
+    EXPECT_LT(angle(t.r, turn(kZ, 40)), 1e-6);
+}
+
 TEST(PaperTest, SlopesOfCurvesArePerUnit) {
     ValueCurve curve{{{0, 0, 0}, {4, 0, 1}}, CurveShape::kSlopes};
     EXPECT_DOUBLE_EQ(value_at(curve, 2), -0.5);  // u^2 (u - 1) * 4 * 1
