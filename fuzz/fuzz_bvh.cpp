@@ -37,7 +37,10 @@ void round_trip(Scene scene) {
     all.keep_tips = true;
     const auto chosen = choose_joints(scene, all);
     const auto rig = Rig::bind(scene, 0, {});
-    if (!chosen || !rig || !moderate(scene, 0) || !moderate(scene, plan.end())) return;
+    if (!chosen || !rig) return;
+    // Beyond single precision nothing is written: the tool reads back and refuses.
+    for (int k = 0; k < plan.samples; ++k)
+        if (!moderate(scene, plan.second(k))) return;
     const Baked baked =
         bake(scene, rig.value().source(), plan, chosen.value().skeleton, chosen.value().sources);
     const auto text = write_bvh(chosen.value().skeleton, baked.clip, {});
@@ -52,7 +55,6 @@ void round_trip(Scene scene) {
         const Pose a = pose_at(scene, scene.timelines[0], plan.second(k));
         const Pose b = pose_at(again.value().scene, again.value().scene.timelines[0],
                                again.value().scene.rate.seconds(k));
-        if (!moderate(scene, plan.second(k))) return;
         for (int j = 0; j < chosen.value().skeleton.size(); ++j) {
             const int from = chosen.value().sources[static_cast<std::size_t>(j)].node;
             const int to = find_node(again.value().scene, chosen.value().skeleton[j].name);
