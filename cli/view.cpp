@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <filesystem>
 
 #include "base/text.h"
 #include "commands.h"
@@ -44,9 +45,22 @@ std::string counted(std::size_t clips) {
     return fmt::format("{} {}", clips, clips == 1 ? "clip" : "clips");
 }
 
+/// A picture in the crate would be foreign to it, or stand in place of one of its files.
+bool is_within(const std::string& picture, const std::string& crate) {
+    std::error_code error;
+    const auto home = std::filesystem::weakly_canonical(crate, error);
+    const auto place = std::filesystem::weakly_canonical(picture, error);
+    return !error && *place.lexically_relative(home).begin() != "..";
+}
+
 }  // namespace
 
 int view(const ViewRequest& request) {
+    if (is_within(request.output, request.crate))
+        return fail(request, {Code::kOutputExists, Severity::kStop, request.output,
+                              "a place within the crate that is drawn",
+                              "a crate holds what its manifest names and nothing else",
+                              "write the picture beside it"});
     auto crate = open_crate(request.crate);
     if (!crate) return fail(request, crate.failures());
     Findings findings;

@@ -1,17 +1,12 @@
 // Manifests of crates: opened and drawn, or refused. "%SKIN%" and "%CLIP%" stand for the hashes of
 // a skin file and a clip file that are there.
-#include <unistd.h>
-
 #include <filesystem>
 #include <fstream>
 
-#include "figure.h"
+#include "figure_folder.h"
 #include "fuzz.h"
 #include "mellow/crate.h"
 #include "mellow/pack.h"
-#include "mellow/write.h"
-
-namespace fs = std::filesystem;
 
 namespace {
 
@@ -26,17 +21,10 @@ name = "f"
 picture = false
 )";
 
-struct Place {
-    fs::path path;
+/// A crate of the figure, and the hashes of its files.
+struct Place : mellow::fuzz::FigureFolder {
     std::string skin, clip;
-    Place() {
-        const fs::path base = fs::exists("/dev/shm") ? "/dev/shm" : fs::temp_directory_path();
-        path = base / ("mellow-fuzz-crate-" + std::to_string(getpid()));
-        fs::create_directories(path);
-        const auto glb = mellow::write_glb(mellow::fuzz::figure());
-        std::ofstream(path / "f.glb", std::ios::binary)
-            .write(reinterpret_cast<const char*>(glb.data()),
-                   static_cast<std::streamsize>(glb.size()));
+    Place() : FigureFolder("crate") {
         const auto recipe = mellow::parse_recipe(kRecipe, "r", path);
         require(recipe.ok(), "the recipe is one");
         const auto report = mellow::pack(recipe.value());
@@ -44,7 +32,6 @@ struct Place {
         skin = report.value().skin.hash;
         clip = report.value().clips[0].file.hash;
     }
-    ~Place() { fs::remove_all(path); }
 };
 
 void put(std::string& text, const std::string& word, const std::string& value) {

@@ -1,34 +1,16 @@
 // Recipes packed on a figure: a failure leaves nothing, a crate that was put in place opens, and a
 // second time gives the same bytes. A sheet may stand behind a line "----".
-#include <unistd.h>
-
 #include <filesystem>
 #include <fstream>
 
-#include "figure.h"
+#include "figure_folder.h"
 #include "fuzz.h"
 #include "mellow/crate.h"
 #include "mellow/pack.h"
-#include "mellow/write.h"
 
 namespace fs = std::filesystem;
 
 namespace {
-
-/// A folder in memory where that can be written, with the figure in it; gone at the end.
-struct Place {
-    fs::path path;
-    Place() {
-        const fs::path base = fs::exists("/dev/shm") ? "/dev/shm" : fs::temp_directory_path();
-        path = base / ("mellow-fuzz-pack-" + std::to_string(getpid()));
-        fs::create_directories(path);
-        const auto glb = mellow::write_glb(mellow::fuzz::figure());
-        std::ofstream(path / "f.glb", std::ios::binary)
-            .write(reinterpret_cast<const char*>(glb.data()),
-                   static_cast<std::streamsize>(glb.size()));
-    }
-    ~Place() { fs::remove_all(path); }
-};
 
 std::size_t entries(const fs::path& folder) {
     return static_cast<std::size_t>(
@@ -39,7 +21,7 @@ std::size_t entries(const fs::path& folder) {
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     using namespace mellow;
-    static const Place place;
+    static const fuzz::FigureFolder place("pack");
     std::string text(reinterpret_cast<const char*>(data), size), sheet;
     if (const auto cut = text.find("----\n"); cut != text.npos)
         sheet = text.substr(cut + 5), text.resize(cut);

@@ -31,6 +31,13 @@ std::string rule(const std::string& kind, const std::string& keys) {
     return "[[rule]]\nkind = \"" + kind + "\"\n" + keys;
 }
 
+/// Of a, b and c, towards "goal", bending to "pole".
+std::string limb(const std::string& more = "") {
+    return rule(
+        "limb",
+        "start = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\npole = \"pole\"\n" + more);
+}
+
 Quat turned(const PoseTile& tile, int node, int frame = 0) {
     const Affine w = tile.world(node, frame);
     return quat_from_columns(normalized(w.x, {}), normalized(w.y, {}), normalized(w.z, {}));
@@ -72,10 +79,7 @@ TEST(PaperTest, AScaledLimbHasLongerBones) {
     add_node(scene, "c", 1, {{0, -4, 0}, {}, kOne});
     add_node(scene, "goal", kNone, {{0, 0, 0}, {}, kOne});
     add_node(scene, "pole", kNone, {{0, 5, 9}, {}, kOne});
-    const PoseTile tile =
-        evaluate(scene, sheet(rule("limb",
-                                   "start = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\n"
-                                   "pole = \"pole\"\n")));
+    const PoseTile tile = evaluate(scene, sheet(limb()));
     // 6 and 8 long, 10 apart: a right angle at the knee, 3.6 down and 4.8 to the front.
     EXPECT_LT(length(tile.world(1, 0).o - Vec3{0, 10 - 3.6, 4.8}), 1e-9);
     EXPECT_LT(length(tile.world(2, 0).o), 1e-9);
@@ -88,15 +92,13 @@ TEST(PaperTest, ALimbNearerThanItCanBendStopsThere) {
     add_node(scene, "c", 1, {{0, -5, 0}, {}, kOne});
     add_node(scene, "goal", kNone, {{0, -1, 0}, {}, kOne});
     add_node(scene, "pole", kNone, {{0, -1, 9}, {}, kOne});
-    const std::string limb =
-        "start = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\npole = \"pole\"\n";
-    const PoseTile near = evaluate(scene, sheet(rule("limb", limb)));
+    const PoseTile near = evaluate(scene, sheet(limb()));
     EXPECT_NEAR(length(near.world(2, 0).o), 2, 1e-6) << "5 - 3: folded whole";
     EXPECT_LT(length(near.world(2, 0).o - Vec3{0, -2, 0}), 1e-6);
     EXPECT_LT(length(near.world(1, 0).o - Vec3{0, 3, 0}), 1e-3);
-    // The same bones at 34 / 15 of the way: law of cosines, c = (9 + d^2 - 25) / (6 d).
+    // Four away: c = (9 + 16 - 25) / 24 = 0, a right angle at the start.
     scene.nodes[3].local.t = {0, -4, 0};
-    const PoseTile tile = evaluate(scene, sheet(rule("limb", limb)));
+    const PoseTile tile = evaluate(scene, sheet(limb()));
     EXPECT_LT(length(tile.world(1, 0).o - Vec3{0, 0, 3}), 1e-9) << "3-4-5";
 }
 
@@ -108,10 +110,7 @@ TEST(PaperTest, AStraightLimbBendsTowardsItsPole) {
         add_node(scene, "c", 1, {{0, -4, 0}, {}, kOne});
         add_node(scene, "goal", kNone, {{0, -5, 0}, {}, kOne});
         add_node(scene, "pole", kNone, {{0, -3, side * 9}, {}, kOne});
-        const auto tile =
-            evaluate(scene, sheet(rule("limb",
-                                       "start = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\n"
-                                       "pole = \"pole\"\nend_orientation = \"free\"\n")));
+        const auto tile = evaluate(scene, sheet(limb("end_orientation = \"free\"\n")));
         EXPECT_LT(length(tile.world(1, 0).o - Vec3{0, -1.8, side * 2.4}), 1e-9);
         // About the hinge of the rest pose alone: X stays X.
         EXPECT_LT(length(tile.world(1, 0).x - kX), 1e-9);
@@ -125,10 +124,7 @@ TEST(PaperTest, AGoalOnTheLineOfItsPoleBendsAboutTheHingeOfRest) {
     add_node(scene, "c", 1, {{0, -4, 0}, {}, kOne});
     add_node(scene, "goal", kNone, {{0, -5, 0}, {}, kOne});
     add_node(scene, "pole", kNone, {{0, -9, 0}, {}, kOne});
-    const auto tile =
-        evaluate(scene, sheet(rule("limb",
-                                   "start = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\n"
-                                   "pole = \"pole\"\n")));
+    const auto tile = evaluate(scene, sheet(limb()));
     // At rest the knee is in front: turned by -20 about X, (0, -3, 0) has Z = 3 sin 20.
     EXPECT_GT(evaluate(scene, {}).world(1, 0).o.z, 1);
     EXPECT_LT(length(tile.world(1, 0).o - Vec3{0, -1.8, 2.4}), 1e-6);
@@ -144,12 +140,7 @@ TEST(PaperTest, TheEndOfALimbTurnsAsItsGoalDoes) {
     const Quat end = turned(evaluate(scene, {}), 2);
     const Quat by = turn(kX, 35);
     key_turn(scene, 3, turn(kZ, 50), by * turn(kZ, 50));
-    const auto tile =
-        evaluate(scene,
-                 sheet(rule("limb",
-                            "start = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\n"
-                            "pole = \"pole\"\n")),
-                 1);
+    const auto tile = evaluate(scene, sheet(limb()), 1);
     EXPECT_NEAR(angle(turned(tile, 2), by * end), 0, 1e-9);
 }
 
@@ -161,10 +152,7 @@ TEST(PaperTest, ALimbBeginsWhereARulePutsItsStart) {
     add_node(scene, "goal", kNone, {{2, -5, 0}, {}, kOne});
     add_node(scene, "pole", kNone, {{2, -3, 9}, {}, kOne});
     const auto tile =
-        evaluate(scene, sheet("[[scalar]]\nname = \"x\"\nvalue = 1\n" +
-                              rule("limb",
-                                   "start = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\n"
-                                   "pole = \"pole\"\n") +
+        evaluate(scene, sheet("[[scalar]]\nname = \"x\"\nvalue = 1\n" + limb() +
                               rule("drive",
                                    "node = \"a\"\nchannel = \"position\"\naxis = \"+X\"\n"
                                    "[[rule.input]]\nof = \"scalar\"\nscalar = \"x\"\n"
@@ -496,11 +484,7 @@ TEST(PaperTest, LiftedPolesStandAsFarOutAsAtRest) {
     motion.roots = {0};
     motion.rate = {10, 1};
     key_turn(motion, 1, turn(kX, 40), turn(kX, 90));
-    const auto lifted = lift(scene,
-                             sheet(rule("limb",
-                                        "start = \"a\"\nmid = \"b\"\nend = \"c\"\n"
-                                        "goal = \"goal\"\npole = \"pole\"\n")),
-                             motion, 0);
+    const auto lifted = lift(scene, sheet(limb()), motion, 0);
     ASSERT_THAT(lifted, IsOk());
     for (const Channel& c : lifted.value().timeline.channels) {
         double value[4];
@@ -517,12 +501,7 @@ TEST(PaperTest, LiftedPolesStandAsFarOutAsAtRest) {
     // Half of a limb in the motion says nothing of its goal, and does no harm.
     motion.nodes.resize(2);
     motion.timelines[0].channels[0].node = 1;
-    EXPECT_THAT(lift(scene,
-                     sheet(rule("limb",
-                                "start = \"a\"\nmid = \"b\"\nend = \"c\"\n"
-                                "goal = \"goal\"\npole = \"pole\"\n")),
-                     motion, 0),
-                IsOk());
+    EXPECT_THAT(lift(scene, sheet(limb()), motion, 0), IsOk());
 }
 
 TEST(PaperTest, AControlAboveCarriesTheOneBelowToItsPlace) {

@@ -118,13 +118,20 @@ TEST(SeamsTest, ChunksOfABakeJoin) {
                     clips[1].joints[j].rotation == clips[2].joints[j].rotation);
 }
 
-TEST(SeamsTest, SomersaultsTravelOnOneHemisphere) {
+Skeleton root_and_hips(Vec3 rest) {
+    return Skeleton::make({{"root", -1, {}}, {"hips", 0, {rest, {}, {1, 1, 1}}}}).value();
+}
+Clip still_clip(int samples) {
     Clip clip;
     clip.rate = {10, 1};
-    clip.samples = 60;
-    Skeleton skeleton =
-        Skeleton::make({{"root", -1, {}}, {"hips", 0, {{0, 1, 0}, {}, {1, 1, 1}}}}).value();
-    clip.joints = make_tracks(2, 60);
+    clip.samples = samples;
+    clip.joints = make_tracks(2, samples);
+    return clip;
+}
+
+TEST(SeamsTest, SomersaultsTravelOnOneHemisphere) {
+    Clip clip = still_clip(60);
+    const Skeleton skeleton = root_and_hips({0, 1, 0});
     for (int k = 0; k < 60; ++k)
         store(clip.joints[1], k, {{0, 1, 0.1 * k}, turn(kX, 20 * k), {1, 1, 1}});
     extract_travel(clip, skeleton, 1, {true, true, true});
@@ -135,12 +142,8 @@ TEST(SeamsTest, SomersaultsTravelOnOneHemisphere) {
 
 TEST(SeamsTest, HiddenHeadingsAreHeld) {
     // Facing left; then hips upside down in a way that says nothing of a heading.
-    Clip clip;
-    clip.rate = {10, 1};
-    clip.samples = 2;
-    Skeleton skeleton =
-        Skeleton::make({{"root", -1, {}}, {"hips", 0, {{0, 1, 0}, {}, {1, 1, 1}}}}).value();
-    clip.joints = make_tracks(2, 2);
+    Clip clip = still_clip(2);
+    const Skeleton skeleton = root_and_hips({0, 1, 0});
     store(clip.joints[1], 0, {{0, 1, 0}, turn(kY, 90), {1, 1, 1}});
     store(clip.joints[1], 1, {{0, 1, 0}, turn(kY, 90) * turn(kX, 180), {1, 1, 1}});
     extract_travel(clip, skeleton, 1, {false, false, true});
@@ -150,12 +153,8 @@ TEST(SeamsTest, HiddenHeadingsAreHeld) {
 
 TEST(SeamsTest, TheRestPlaceOfTheHipsTurnsWithTheHeading) {
     // Hips that rest 0.1 in front of the root, facing left at (0.1, 1, 0): the root stands at 0.
-    Clip clip;
-    clip.rate = {10, 1};
-    clip.samples = 2;
-    Skeleton skeleton =
-        Skeleton::make({{"root", -1, {}}, {"hips", 0, {{0, 1, 0.1}, {}, {1, 1, 1}}}}).value();
-    clip.joints = make_tracks(2, 2);
+    Clip clip = still_clip(2);
+    const Skeleton skeleton = root_and_hips({0, 1, 0.1});
     for (int k = 0; k < 2; ++k)
         store(clip.joints[1], k, {{0.1, 1, 0.5 * k}, turn(kY, 90), {1, 1, 1}});
     extract_travel(clip, skeleton, 1, {true, false, true});

@@ -282,6 +282,14 @@ TEST_F(ToolTest, ViewDrawsAPackedCrate) {
     EXPECT_EQ(other.exit, 3);
     EXPECT_THAT(other.err, HasSubstr("stand, walk"));
     EXPECT_FALSE(std::filesystem::exists(folder_ / "q.png"));
+    const std::string manifest = read_text(folder_ / "crates/tamsin/crate.json");
+    for (const char* within : {"crates/tamsin/crate.json", "crates/tamsin/clips/new.png"}) {
+        const ToolRun run_within =
+            run_tool("view " + path("crates/tamsin") + " --replace -o " + path(within));
+        EXPECT_EQ(run_within.exit, 4) << within;
+        EXPECT_THAT(run_within.err, HasSubstr("within the crate"));
+    }
+    EXPECT_EQ(read_text(folder_ / "crates/tamsin/crate.json"), manifest);
     const ToolRun none = run_tool("view " + path("nowhere") + " -o " + path("b.png"));
     EXPECT_EQ(none.exit, 3);
     EXPECT_THAT(none.err, HasSubstr("crate.json"));
