@@ -198,11 +198,11 @@ void run_bake(benchmark::State& state, const Stage& stage, const RigSheet& sheet
     const Rig rig = Rig::bind(stage.scene, 0, sheet).value();
     const ChosenJoints chosen = choose_joints(stage.scene, {}).value();
     const SamplePlan plan{"all", 0, kFrames - 1, kRate, kRate, kFrames, false};
-    const PoseSource poses = rig.source(bake_needs(stage.scene, chosen.skeleton, chosen.sources));
+    const PoseSource poses = rig.source(take_needs(stage.scene, chosen.skeleton, chosen.sources));
     Baked baked;
     for (auto _ : state) {  // clip after clip, as in a library of them
-        baked =
-            bake(stage.scene, poses, plan, chosen.skeleton, chosen.sources, std::move(baked.clip));
+        baked = bake(take_of(stage.scene, poses, chosen.skeleton, chosen.sources), plan,
+                     std::move(baked.clip));
         benchmark::DoNotOptimize(baked.clip.joints.data());
     }
     count(state, chosen.skeleton.size());

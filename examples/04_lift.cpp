@@ -46,7 +46,7 @@ mellow::Status lift_and_turn(const std::filesystem::path& folder) {
     MELLOW_TRY(const mellow::PlannedRange planned,
                mellow::plan_range(whole, 0, whole.last, scene.rate, scene.rate));
     const mellow::Clip again_baked =
-        bake(scene, again.source(), planned.plan, baked.skeleton, baked.sources).clip;
+        bake(take_of(scene, again.source(), baked.skeleton, baked.sources), planned.plan).clip;
     const auto chest = static_cast<std::size_t>(baked.skeleton.find("orchard:chest"));
     const double turn = 180 / std::numbers::pi *
                         angle_between(local_at(again_baked.joints[chest], 12).r,

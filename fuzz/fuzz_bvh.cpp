@@ -42,7 +42,8 @@ void round_trip(Scene scene) {
     for (int k = 0; k < plan.samples; ++k)
         if (!moderate(scene, plan.second(k))) return;
     const Baked baked =
-        bake(scene, rig.value().source(), plan, chosen.value().skeleton, chosen.value().sources);
+        bake(take_of(scene, rig.value().source(), chosen.value().skeleton, chosen.value().sources),
+             plan);
     const auto text = write_bvh(chosen.value().skeleton, baked.clip, {});
     if (!text) return;
     auto again = read_bvh(text.value().text, "written.bvh");

@@ -60,8 +60,10 @@ Made bake_with(const Scene& scene, const JointChoice& choice) {
     Made made{choose_joints(scene, choice).value(), {}};
     const Rig rig = Rig::bind(scene, 0, {}).value();
     made.clip =
-        bake(scene, rig.source(bake_needs(scene, made.joints.skeleton, made.joints.sources)),
-             kSecond, made.joints.skeleton, made.joints.sources)
+        bake(
+            take_of(scene, rig.source(take_needs(scene, made.joints.skeleton, made.joints.sources)),
+                    made.joints.skeleton, made.joints.sources),
+            kSecond)
             .clip;
     return made;
 }
@@ -163,8 +165,7 @@ TEST(AxesTest, SkinsBoundInAnotherPoseGoWithTheirJoints) {
     const PoseSource poses = rig.source();
     const Scene skin = assemble_skin(scene, made.joints.skeleton, made.joints.sources).scene,
                 clip = assemble_clip(made.joints.skeleton, made.clip, "");
-    const auto proof =
-        prove_clip({scene, poses, kSecond, made.joints.skeleton, made.joints.sources}, skin, clip);
+    const auto proof = test::prove(scene, poses, kSecond, made.joints, skin, clip);
     ASSERT_THAT(proof, IsOk());
     EXPECT_EQ(proof.value().vertex_mm.count, 33U);
     EXPECT_LT(proof.value().vertex_mm.worst, 0.001);
@@ -310,7 +311,8 @@ TEST(OffsetScaleTest, ScaleThatNothingShowsMovesWhatHangsOnIt) {
         JointChoice choice;
         choice.scale_to_offsets = offsets;
         const ChosenJoints joints = choose_joints(scene, choice).value();
-        const Baked baked = bake(scene, rig.source(), ends, joints.skeleton, joints.sources);
+        const Baked baked =
+            bake(take_of(scene, rig.source(), joints.skeleton, joints.sources), ends);
         const Transform plate = local_at(baked.clip.joints[0], 1),
                         arm = local_at(baked.clip.joints[1], 1);
         if (offsets) {

@@ -27,8 +27,8 @@ using test::IsOk;
 Baked bake_all(const Scene& scene, const ChosenJoints& chosen, int last, FrameRate rate = {10, 1}) {
     const auto rig = Rig::bind(scene, scene.timelines.empty() ? kNone : 0, {});
     EXPECT_THAT(rig, IsOk());
-    return bake(scene, rig.value().source(), {"t", 0, last, rate, rate, last + 1, false},
-                chosen.skeleton, chosen.sources);
+    return bake(take_of(scene, rig.value().source(), chosen.skeleton, chosen.sources),
+                {"t", 0, last, rate, rate, last + 1, false});
 }
 
 JointChoice keep(const std::vector<std::string>& names) {
@@ -217,8 +217,9 @@ TEST(TamsinBakeTest, ThreadsDoNotChangeABit) {
     const SamplePlan plan{"all", 0, 240, {24, 1}, {30, 1}, 301, false};
     const auto run = [&](unsigned threads) {
         const ThreadLimit limit(threads);
-        return bake(t.scene, rig.value().source(), plan, chosen.value().skeleton,
-                    chosen.value().sources)
+        return bake(take_of(t.scene, rig.value().source(), chosen.value().skeleton,
+                            chosen.value().sources),
+                    plan)
             .clip;
     };
     const Clip one = run(1), two = run(2);
@@ -237,7 +238,7 @@ TEST(TamsinBakeTest, BakingABakedSceneGivesTheSameSamples) {
     const auto chosen = choose_joints(t.scene, {}).value();
     const SamplePlan plan{"walk", 108, 132, {24, 1}, {30, 1}, 31, false};
     const Clip first =
-        bake(t.scene, rig.value().source(), plan, chosen.skeleton, chosen.sources).clip;
+        bake(take_of(t.scene, rig.value().source(), chosen.skeleton, chosen.sources), plan).clip;
     Scene again;  // the baked joints as a scene of their own, keyed at every sample
     again.timelines.emplace_back();
     for (int j = 0; j < chosen.skeleton.size(); ++j) {

@@ -33,8 +33,8 @@ struct Tamsin {
         const auto joints = choose_joints(scene, {}).value();
         const SamplePlan plan{"p", first, last, {24, 1}, {30, 1}, samples, false};
         engine = assemble_clip(
-            joints.skeleton, bake(scene, rig.source(), plan, joints.skeleton, joints.sources).clip,
-            "");
+            joints.skeleton,
+            bake(take_of(scene, rig.source(), joints.skeleton, joints.sources), plan).clip, "");
     }
 };
 

@@ -262,7 +262,7 @@ TEST(PressTest, TheScrewTurnsSixAndAHalfTimesAndSinks) {
     const Rig rig = Rig::bind(scene, 0, sheet).value();
     const auto kept = choose_joints(scene, {}, rig.driven_nodes()).value();
     const SamplePlan plan{"all", 44, 110, {24, 1}, {96, 1}, 265, false};
-    const Clip clip = bake(scene, rig.source(), plan, kept.skeleton, kept.sources).clip;
+    const Clip clip = bake(take_of(scene, rig.source(), kept.skeleton, kept.sources), plan).clip;
     const JointTrack& screw = clip.joints[at(kept.skeleton.find("screw"))];
     double turned = 0;
     for (int k = 1; k < clip.samples; ++k)
@@ -287,8 +287,8 @@ TEST(PressTest, MotionAboveTheArmatureIsFoldedIn) {
     all.keep_tips = true;
     const auto kept = choose_joints(scene, all).value();
     const Rig rig = Rig::bind(scene, 0, {}).value();
-    const Clip clip = bake(scene, rig.source(), {"c", 0, 1, {1, 1}, {1, 1}, 2, false},
-                           kept.skeleton, kept.sources)
+    const Clip clip = bake(take_of(scene, rig.source(), kept.skeleton, kept.sources),
+                           {"c", 0, 1, {1, 1}, {1, 1}, 2, false})
                           .clip;
     EXPECT_LT(length(local_at(clip.joints[0], 1).t - Vec3{4, 1, 3}), 1e-6);
     EXPECT_NEAR(angle_between(local_at(clip.joints[0], 1).r, from_axis_angle({0, 1, 0}, 1)), 0,

@@ -86,8 +86,9 @@ TEST(MadeTest, WhateverIsChosenStandsWhereItStood) {
         ASSERT_EQ(skeleton.size(), static_cast<int>(joints.size()));
         const Rig rig = Rig::bind(scene, 0, {}).value();
         const Baked baked =
-            bake(scene, rig.source(bake_needs(scene, skeleton, chosen.value().sources)), kSecond,
-                 skeleton, chosen.value().sources);
+            bake(take_of(scene, rig.source(take_needs(scene, skeleton, chosen.value().sources)),
+                         skeleton, chosen.value().sources),
+                 kSecond);
         EXPECT_EQ(baked.clip.period, 10);
         const std::vector<Affine> rest = skeleton.rest_worlds(), source_rest = rest_worlds(scene);
         for (int k = 0; k < 11; k += 5) {
@@ -127,8 +128,10 @@ TEST(MadeTest, AJointOfNoThicknessKeepsItsTurn) {
     key(scene, leaf, Path::kScale, {1, 1, 1}, {1, 0, 1});
     const auto joints = choose_joints(scene, {}).value();
     const Rig rig = Rig::bind(scene, 0, {}).value();
-    const Baked baked = bake(scene, rig.source(bake_needs(scene, joints.skeleton, joints.sources)),
-                             kSecond, joints.skeleton, joints.sources);
+    const Baked baked =
+        bake(take_of(scene, rig.source(take_needs(scene, joints.skeleton, joints.sources)),
+                     joints.skeleton, joints.sources),
+             kSecond);
     const Transform last = local_at(baked.clip.joints[1], 10);
     EXPECT_LT(angle(last.r, turn(kY, 40) * turn(kX, 30)), 1e-3);
     EXPECT_LT(length(last.s - Vec3{1, 0, 1}), 1e-6);

@@ -33,7 +33,7 @@ class ProofTest : public testing::Test {
         JointChoice tips;
         tips.keep_tips = true;
         chosen_ = choose_joints(scene_, tips).value();
-        clip_ = bake(scene_, poses_, plan_, chosen_.skeleton, chosen_.sources).clip;
+        clip_ = bake(take_of(scene_, poses_, chosen_.skeleton, chosen_.sources), plan_).clip;
         skin_file_ =
             must_read(write_glb(assemble_skin(scene_, chosen_.skeleton, chosen_.sources).scene));
     }
@@ -43,8 +43,7 @@ class ProofTest : public testing::Test {
     }
     Result<ClipProof> prove() {
         const Scene clip_file = must_read(write_glb(assemble_clip(chosen_.skeleton, clip_, "")));
-        return prove_clip({scene_, poses_, plan_, chosen_.skeleton, chosen_.sources}, skin_file_,
-                          clip_file);
+        return test::prove(scene_, poses_, plan_, chosen_, skin_file_, clip_file);
     }
     void cut(int samples) {
         clip_.samples = samples;

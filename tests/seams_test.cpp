@@ -98,9 +98,9 @@ Clip spinning(double degrees, int samples) {
     }
     const auto joints = choose_joints(scene, {}).value();
     const Rig rig = Rig::bind(scene, 0, {}).value();
-    return bake(scene, rig.source(bake_needs(scene, joints.skeleton, joints.sources)),
-                {"c", 0, samples - 1, {10, 1}, {10, 1}, samples, false}, joints.skeleton,
-                joints.sources)
+    return bake(take_of(scene, rig.source(take_needs(scene, joints.skeleton, joints.sources)),
+                        joints.skeleton, joints.sources),
+                {"c", 0, samples - 1, {10, 1}, {10, 1}, samples, false})
         .clip;
 }
 

@@ -157,7 +157,8 @@ TEST(FrameLoopTest, BakingAllocatesNoMoreForMoreFrames) {
     const auto count = [&](int samples) {
         const SamplePlan plan{"c", 0, samples - 1, {24, 1}, {24, 1}, samples, false};
         const std::size_t before = allocations.load();
-        const Baked baked = bake(all.scene, rig.source(), plan, joints.skeleton, joints.sources);
+        const Baked baked =
+            bake(take_of(all.scene, rig.source(), joints.skeleton, joints.sources), plan);
         EXPECT_EQ(baked.clip.samples, samples);
         return allocations - before;
     };
@@ -174,10 +175,10 @@ TEST(FrameLoopTest, ThreadsAndTilesDoNotChangeABit) {
     const SamplePlan plan{"c", 0, 96, {24, 1}, {480, 1}, 1921, false};
     const auto run = [&](unsigned threads, const PoseSource& poses) {
         const ThreadLimit limit(threads);
-        return bake(all.scene, poses, plan, joints.skeleton, joints.sources).clip;
+        return bake(take_of(all.scene, poses, joints.skeleton, joints.sources), plan).clip;
     };
     const Clip one = run(1, rig.source()), two = run(2, rig.source()),
-               less = run(2, rig.source(bake_needs(all.scene, joints.skeleton, joints.sources)));
+               less = run(2, rig.source(take_needs(all.scene, joints.skeleton, joints.sources)));
     for (std::size_t j = 0; j < one.joints.size(); ++j)
         for (const Clip* other : {&two, &less}) {
             EXPECT_EQ(one.joints[j].translation, other->joints[j].translation);
@@ -197,7 +198,8 @@ TEST(FrameLoopTest, AHundredMetresAwayNothingIsLost) {
     const Rig rig = Rig::bind(scene, 0, {}).value();
     const auto joints = choose_joints(scene, {}).value();
     const SamplePlan plan{"far", 0, 30, {30, 1}, {30, 1}, 31, false};
-    const Clip clip = bake(scene, rig.source(), plan, joints.skeleton, joints.sources).clip;
+    const Clip clip =
+        bake(take_of(scene, rig.source(), joints.skeleton, joints.sources), plan).clip;
     PoseTile tile = rig.source().make_tile();
     double worst = 0;
     for (int k = 0; k < 31; ++k) {

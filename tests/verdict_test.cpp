@@ -73,13 +73,11 @@ struct Made {
     PoseSource poses = rig.source();
     ChosenJoints joints = choose_joints(scene, {}).value();
     SamplePlan plan{"clip", 0, 10, {10, 1}, {10, 1}, 11, false};
-    Clip clip = bake(scene, poses, plan, joints.skeleton, joints.sources).clip;
+    Clip clip = bake(take_of(scene, poses, joints.skeleton, joints.sources), plan).clip;
     Scene skin = assemble_skin(scene, joints.skeleton, joints.sources).scene;
     Scene motion = assemble_clip(joints.skeleton, clip, "");
 
-    Result<ClipProof> prove() {
-        return prove_clip({scene, poses, plan, joints.skeleton, joints.sources}, skin, motion);
-    }
+    Result<ClipProof> prove() { return test::prove(scene, poses, plan, joints, skin, motion); }
     Curve& curve(const char* joint, Path path) {
         for (Channel& c : motion.timelines[0].channels)
             if (c.path == path && motion.nodes[static_cast<std::size_t>(c.node)].name == joint)
@@ -192,7 +190,7 @@ TEST(VerdictTest, FlatJointsHaveNoOrientation) {
     key(m.scene, 1, Path::kScale, {1, 1, 1}, {1e-8, 1e-8, 1e-8});
     m.rig = Rig::bind(m.scene, 0, m.sheet).value();
     m.poses = m.rig.source();
-    m.clip = bake(m.scene, m.poses, m.plan, m.joints.skeleton, m.joints.sources).clip;
+    m.clip = bake(take_of(m.scene, m.poses, m.joints.skeleton, m.joints.sources), m.plan).clip;
     m.motion = assemble_clip(m.joints.skeleton, m.clip, "");
     m.curve("arm", Path::kRotation).values.edit()[10 * 4] += 0.5;  // of no size: not seen
     const auto proof = m.prove();
@@ -206,13 +204,11 @@ TEST(VerdictTest, AcceptedShearIsMeasuredApart) {
     m.scene.nodes[1].shear = Affine{{1, 0, 0}, {0.3, 1, 0}, {0, 0, 1}, {}};
     m.rig = Rig::bind(m.scene, 0, m.sheet).value();
     m.poses = m.rig.source();
-    m.clip = bake(m.scene, m.poses, m.plan, m.joints.skeleton, m.joints.sources).clip;
+    m.clip = bake(take_of(m.scene, m.poses, m.joints.skeleton, m.joints.sources), m.plan).clip;
     m.motion = assemble_clip(m.joints.skeleton, m.clip, "");
     EXPECT_FALSE(within(m.prove().value(), {}).ok());
     const std::vector<bool> accepted{false, true, false};
-    const auto proof = prove_clip({m.scene, m.poses, m.plan, m.joints.skeleton, m.joints.sources,
-                                   nullptr, nullptr, &accepted},
-                                  m.skin, m.motion);
+    const auto proof = test::prove(m.scene, m.poses, m.plan, m.joints, m.skin, m.motion, &accepted);
     ASSERT_THAT(proof, IsOk());
     EXPECT_THAT(within(proof.value(), {}), IsOk());
     EXPECT_GT(proof.value().accepted_mm.worst, 1);

@@ -11,10 +11,10 @@
 #include "mellow/clip.h"
 #include "mellow/joint_source.h"
 #include "mellow/node_mask.h"
-#include "mellow/pose_tile.h"
 #include "mellow/result.h"
 #include "mellow/sample_plan.h"
 #include "mellow/skeleton.h"
+#include "mellow/take.h"
 
 namespace mellow {
 
@@ -69,27 +69,19 @@ struct Baked {
     std::vector<JointLoss> losses;  ///< one per joint
 };
 
-/// Evaluates `poses` at every sample of `plan` and keeps the joints of `skeleton` and all morph
-/// weights of `scene`. Arithmetic is double; each stored number is rounded to single precision
-/// once. Quaternions stay on one hemisphere along a track and begin with w >= 0. Positions are
-/// exact to that rounding even under shear; what a joint's axes lose by shear is in `losses`.
-/// A joint whose parent joint is also its parent in the scene takes its local transform as it is.
+/// Evaluates `take` at every sample of `plan` and keeps its joints, morph weights and scalars.
+/// Arithmetic is double; each stored number is rounded to single precision once. Quaternions stay
+/// on one hemisphere along a track and begin with w >= 0. Positions are exact to that rounding even
+/// under shear; what a joint's axes lose by shear is in `losses`.
 /// `memory`: a clip that is done with; its samples make room for the new ones, which saves fresh
 /// pages where many clips are baked.
-Baked bake(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
-           const Skeleton& skeleton, const JointSources& sources, Clip memory = {});
-/// The nodes whose world matrices bake() looks at: give them to Rig::source(), which then leaves
-/// out what nobody needs.
-std::vector<int> bake_needs(const Scene& scene, const Skeleton& skeleton,
-                            const JointSources& sources);
+Baked bake(const Take& take, const SamplePlan& plan, Clip memory = {});
 
 /// How far each joint turns against its parent joint between two samples of `plan`, unwrapped: a
 /// wheel that turns by 573 degrees a sample looks like one that turns by 147 the other way. Where
 /// the angular speed, looked at beside each sample, suggests more than 150 degrees, the turn is
 /// added up over 31 steps: up to 14 turns a sample are told apart. Fills fastest_turn_rad and
 /// fastest_sample where that is more than `losses` say; radians.
-void unwrap_turns(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
-                  const Skeleton& skeleton, const JointSources& sources,
-                  std::vector<JointLoss>& losses);
+void unwrap_turns(const Take& take, const SamplePlan& plan, std::vector<JointLoss>& losses);
 
 }  // namespace mellow

@@ -62,5 +62,6 @@
 #include "mellow/shape.h"
 #include "mellow/sheet.h"
 #include "mellow/stock.h"
+#include "mellow/take.h"
 #include "mellow/travel.h"
 #include "mellow/write.h"

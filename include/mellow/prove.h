@@ -1,19 +1,21 @@
 // Proving: what was written is read back and measured against the source it came from.
 //
-// The source is evaluated in double precision, rules and all; the files are played as an engine
+// The take is evaluated in double precision, rules and all; the files are played as an engine
 // would play them. Compared at every sample: world positions and orientations of all joints, all
-// skinned vertices, all morph weights. Everything is in the inside convention.
+// skinned vertices, all morph weights. Everything is in the inside convention. Nothing here knows
+// where a take comes from: a rig, a file of joints and a computed motion are measured alike.
 #pragma once
 
+#include <memory>
 #include <string>
 #include <vector>
 
 #include "mellow/joint_source.h"
-#include "mellow/pose_tile.h"
 #include "mellow/result.h"
 #include "mellow/sample_plan.h"
 #include "mellow/scene.h"
 #include "mellow/skeleton.h"
+#include "mellow/take.h"
 
 namespace mellow {
 
@@ -42,7 +44,10 @@ struct ClipProof {
     std::string clip;
     int samples = 0;
     bool pose = false;  ///< a single pose, which need not move
-    Deviation position_mm, rotation_degrees, vertex_mm, weight;
+    Deviation position_mm, rotation_degrees;
+    /// An upper bound: how far a vertex moves from its own, and what rounding made of its place.
+    Deviation vertex_mm;
+    Deviation weight;
     Deviation scalar;  ///< of scalar channels, relative to their size where that is above 1
     std::vector<KindProof> kinds;  ///< by name
     /// How far vertices are from where the skin had them before it was simplified, where it was.
@@ -60,24 +65,49 @@ struct Tolerance {
     double weight = 1e-4;  ///< of morph weights, and of scalars relative to their size
 };
 
-/// Where a clip came from.
-struct ProofSource {
+/// The figure as the source has it.
+struct ProofFigure {
     const Scene& scene;
-    const PoseSource& poses;
-    const SamplePlan& plan;
     const Skeleton& skeleton;
-    const JointSources& sources;
-    /// For each node what drives it, for `kinds`; empty for keys.
-    const std::vector<std::string>* driven_by = nullptr;
+    const JointSources& sources;          ///< of the joints, in `scene`
     const Scene* unsimplified = nullptr;  ///< the scene with its skins as they were
     /// Nodes whose orientation may be off, and what they carry: measured apart.
     const std::vector<bool>* accepted = nullptr;
 };
 
-/// Measures one clip. `skin` and `clip` are the scenes read back from the written files, converted
-/// inside. Fails with proof-failed when the files do not fit each other: a joint or a curve is
-/// missing, the number or the times of samples differ.
-Result<ClipProof> prove_clip(const ProofSource& source, const Scene& skin, const Scene& clip);
+/// The figure beside the skin file that was written of it: made once, used for every clip. All
+/// scenes must outlive it. Thread rule: immutable after make().
+class SkinProof {
+  public:
+    /// `skin`: the file as read back, inside. Fails with proof-failed when a mesh is missing or has
+    /// other vertices.
+    static Result<SkinProof> make(const ProofFigure& figure, const Scene& skin);
+
+    SkinProof(SkinProof&&) noexcept;
+    SkinProof& operator=(SkinProof&&) noexcept;
+    ~SkinProof();
+
+    /// What takes have to carry besides joints, so that the meshes can be measured.
+    const std::vector<Mount>& mounts() const;
+
+    struct Parts;  ///< private to the prove stage
+    const Parts& parts() const { return *parts_; }
+
+  private:
+    explicit SkinProof(std::unique_ptr<Parts> parts);
+    std::unique_ptr<Parts> parts_;
+};
+
+/// Measures one clip: `clip` is its file as read back, inside; `plan` says where its samples stand
+/// in the take. `driven_by`: for each joint what drives it, for `kinds`; empty for keys. Fails with
+/// proof-failed when the files do not fit each other: a joint or a curve is missing, a joint hangs
+/// on another, the number or the times of samples differ.
+///
+/// A vertex v with weights w is compared by the difference of its two matrices,
+///   | sum w * (truth[j] - played[j]) * v |  +  what rounding its place in the file adds at most,
+/// which needs one pose instead of two where the file has the influences of the source.
+Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const SkinProof& figure,
+                             const Scene& clip, const std::vector<std::string>& driven_by = {});
 
 /// Checks that every triangle of `source` is in the written skin and faces the same way: turned
 /// over where the node of a mesh without skin mirrors it (glTF 2.0, 3.7.4), else as it was. Both

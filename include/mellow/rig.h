@@ -15,6 +15,7 @@
 #include "mellow/result.h"
 #include "mellow/rig_sheet.h"
 #include "mellow/scene.h"
+#include "mellow/take.h"
 
 namespace mellow {
 
@@ -68,5 +69,10 @@ class Rig {
     explicit Rig(std::unique_ptr<Plan> plan);
     std::unique_ptr<Plan> plan_;
 };
+
+/// The take that a bound rig makes of the joints of a skeleton; it keeps the rig. `scene` is the
+/// one that the rig was bound to and must outlive it. See take_of() for `sources` and `parts`.
+Take play(const Scene& scene, std::shared_ptr<const Rig> rig, const Skeleton& skeleton,
+          const JointSources& sources, const TakeParts& parts = {});
 
 }  // namespace mellow

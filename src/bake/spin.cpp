@@ -16,33 +16,17 @@ constexpr double kApart = 1.0 / 64;  // of an interval, between two looks
 constexpr int kPairs = kTileFrames / 2;
 constexpr double kSuspect_rad = 2.6;
 
-/// How the turn of a joint against its parent joint is found: as its local one where its node hangs
-/// on that of the parent joint, whose world need not be known then.
-struct Against {
-    int node, parent;
-    bool direct;
-};
-
-Quat turn_of(const PoseTile& tile, const Against& joint, int frame) {
-    if (joint.direct) return tile.local(joint.node, frame).r;
-    const Quat own = orientation(tile.world(joint.node, frame));
-    if (joint.parent < 0) return own;
-    return conjugate(orientation(tile.world(joint.parent, frame))) * own;
+/// How a joint is turned against its parent joint.
+Quat turn_of(const JointTile& tile, int joint, int frame) {
+    return load4(tile.local(joint) + 3 * kTileFrames, frame);
 }
 
 class Unwrapper {
   public:
-    Unwrapper(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
-              const Skeleton& skeleton, const JointSources& sources)
-        : poses_(poses),
+    Unwrapper(const Take& take, const SamplePlan& plan)
+        : take_(take),
           plan_(plan),
-          pool_([&] { return std::make_unique<PoseTile>(poses.make_tile()); }) {
-        for (int j = 0; j < skeleton.size(); ++j) {
-            const int node = sources[at(j)].node,
-                      up = skeleton[j].parent < 0 ? kNone : sources[at(skeleton[j].parent)].node;
-            joints_.push_back({node, up, node != kNone && scene.nodes[at(node)].parent == up});
-        }
-    }
+          pool_([&] { return std::make_unique<JointTile>(take.make_tile()); }) {}
 
     void run(std::vector<JointLoss>& losses) {
         const int intervals = plan_.samples - 1;
@@ -75,11 +59,11 @@ class Unwrapper {
             seconds[at(2 * i)] = from + kWhere * length;
             seconds[at(2 * i + 1)] = from + (kWhere + kApart) * length;
         }
-        poses_.evaluate({seconds.data(), at(2 * count)}, *tile);
-        for (std::size_t j = 0; j < joints_.size(); ++j)
-            for (int i = 0; i < count && joints_[j].node >= 0; ++i)
-                if (angle_between(turn_of(*tile, joints_[j], 2 * i),
-                                  turn_of(*tile, joints_[j], 2 * i + 1)) > kSuspect_rad * kApart)
+        take_.evaluate({seconds.data(), at(2 * count)}, Take::Want::kLocals, *tile);
+        for (int j = 0; j < take_.skeleton.size(); ++j)
+            for (int i = 0; i < count; ++i)
+                if (angle_between(turn_of(*tile, j, 2 * i), turn_of(*tile, j, 2 * i + 1)) >
+                    kSuspect_rad * kApart)
                     suspect[at(first + i)] = 1;
         pool_.give_back(std::move(tile));
     }
@@ -92,27 +76,23 @@ class Unwrapper {
         const double from = plan_.second(interval), length = plan_.second(interval + 1) - from;
         for (int i = 0; i < kTileFrames; ++i)
             seconds[at(i)] = from + length * i / (kTileFrames - 1);
-        poses_.evaluate(seconds, *tile);
-        for (std::size_t j = 0; j < joints_.size(); ++j)
-            for (int i = 1; i < kTileFrames && joints_[j].node >= 0; ++i)
-                turns[j] +=
-                    angle_between(turn_of(*tile, joints_[j], i - 1), turn_of(*tile, joints_[j], i));
+        take_.evaluate(seconds, Take::Want::kLocals, *tile);
+        for (int j = 0; j < static_cast<int>(joints); ++j)
+            for (int i = 1; i < kTileFrames; ++i)
+                turns[at(j)] += angle_between(turn_of(*tile, j, i - 1), turn_of(*tile, j, i));
         pool_.give_back(std::move(tile));
         return turns;
     }
 
-    const PoseSource& poses_;
+    const Take& take_;
     const SamplePlan& plan_;
-    std::vector<Against> joints_;
-    Pool<PoseTile> pool_;
+    Pool<JointTile> pool_;
 };
 
 }  // namespace
 
-void unwrap_turns(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
-                  const Skeleton& skeleton, const JointSources& sources,
-                  std::vector<JointLoss>& losses) {
-    Unwrapper(scene, poses, plan, skeleton, sources).run(losses);
+void unwrap_turns(const Take& take, const SamplePlan& plan, std::vector<JointLoss>& losses) {
+    Unwrapper(take, plan).run(losses);
 }
 
 }  // namespace mellow

@@ -73,9 +73,10 @@ Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOpt
     MELLOW_TRY(ChosenJoints chosen, choose_joints(out.scene, options.joints, rig.driven_nodes()));
     out.skeleton = std::move(chosen.skeleton);
     out.sources = std::move(chosen.sources);
-    const PoseSource poses = rig.source(bake_needs(out.scene, out.skeleton, out.sources));
-    Baked baked = bake(out.scene, poses, out.plan, out.skeleton, out.sources);
-    unwrap_turns(out.scene, poses, out.plan, out.skeleton, out.sources, baked.losses);
+    const PoseSource poses = rig.source(take_needs(out.scene, out.skeleton, out.sources));
+    const Take take = take_of(out.scene, poses, out.skeleton, out.sources);
+    Baked baked = bake(take, out.plan);
+    unwrap_turns(take, out.plan, baked.losses);
     out.clip = std::move(baked.clip);
     out.losses = std::move(baked.losses);
     return out;

@@ -221,7 +221,8 @@ class FileConverter {
         all.keep_cameras = false;
         MELLOW_TRY(const ChosenJoints chosen, choose_joints(scene_, all));
         MELLOW_TRY(const Rig rig, Rig::bind(scene_, 0, {}));
-        const Baked baked = bake(scene_, rig.source(), samples, chosen.skeleton, chosen.sources);
+        const Baked baked =
+            bake(take_of(scene_, rig.source(), chosen.skeleton, chosen.sources), samples);
         MELLOW_CHECK(check_moves(baked, chosen.skeleton));
         BvhOptions bvh;
         bvh.order = options_.order.value_or(bvh.order);

@@ -36,8 +36,8 @@ void add_kind(std::string& words, const std::string& kind) {
     if (words.find(kind) == words.npos) words += (words.empty() ? "" : " + ") + kind;
 }
 
-/// What drives each joint, by node: the kinds of the rules on it and on the helpers that fold into
-/// it, "follow + lag".
+/// What drives each joint: the kinds of the rules on it and on the helpers that fold into it,
+/// "follow + lag".
 std::vector<std::string> driven_by(const Scene& scene, const JointSources& sources,
                                    const Rig& rig) {
     std::vector<std::vector<std::string>> kinds(scene.nodes.size());
@@ -46,11 +46,11 @@ std::vector<std::string> driven_by(const Scene& scene, const JointSources& sourc
     std::vector<bool> joint(scene.nodes.size(), false);
     for (const JointSource& s : sources)
         if (s.node != kNone) joint[at(s.node)] = true;
-    std::vector<std::string> out(scene.nodes.size());
-    for (const JointSource& s : sources) {
-        int up = s.node;
+    std::vector<std::string> out(sources.size());
+    for (std::size_t j = 0; j < sources.size(); ++j) {
+        int up = sources[j].node;
         while (up != kNone) {
-            for (const std::string& kind : kinds[at(up)]) add_kind(out[at(s.node)], kind);
+            for (const std::string& kind : kinds[at(up)]) add_kind(out[j], kind);
             up = scene.nodes[at(up)].parent;
             if (up != kNone && joint[at(up)]) break;
         }
@@ -88,7 +88,7 @@ class Packer {
         if (options_.progress) options_.progress(what);
     }
 
-    void take(const Findings& findings) {
+    void take_findings(const Findings& findings) {
         for (const Finding& f : findings) {
             const bool said = std::any_of(
                 report_.findings.begin(), report_.findings.end(), [&](const Finding& other) {
@@ -119,7 +119,7 @@ class Packer {
     Status write_skin(StagedFolder& folder) {
         progress("writing " + recipe_.name + ".glb");
         Assembled skin = assemble_skin(source_->scene(), source_->skeleton(), source_->sources());
-        take(skin.findings);
+        take_findings(skin.findings);
         for (const Mesh& mesh : skin.scene.meshes)
             for (const std::string& target : mesh.target_names)
                 report_.morph_targets.push_back(target);
@@ -131,6 +131,11 @@ class Packer {
         const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
         if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
         check_size(bounds);
+        MELLOW_TRY(SkinProof proof,
+                   SkinProof::make({source_->scene(), source_->skeleton(), source_->sources(),
+                                    source_->unsimplified(), source_->accepted()},
+                                   crate_.skin));
+        skin_proof_.emplace(std::move(proof));
         return prove_winding(source_->scene(), crate_.skin);
     }
 
@@ -153,18 +158,16 @@ class Packer {
             fmt::format("baking {} ({} of {})", wanted.range.name, i + 1, source_->clips().size()));
         const std::size_t said = report_.findings.size();
         MELLOW_TRY(const PackSource::Bound bound, source_->bind(wanted));
-        take(bound.planned.findings);
-        take(bound.rig.findings());
+        take_findings(bound.planned.findings);
+        take_findings(bound.rig->findings());
         check_overlap(i);
-        const PoseSource poses =
-            bound.rig.source(bake_needs(source_->scene(), source_->skeleton(), source_->sources()));
-        Baked baked = bake(source_->scene(), poses, bound.planned.plan, source_->skeleton(),
-                           source_->sources(), std::move(memory_));
+        const Take take = play(source_->scene(), bound.rig, source_->skeleton(), source_->sources(),
+                               {skin_proof_->mounts()});
+        Baked baked = bake(take, bound.planned.plan, std::move(memory_));
         PackedClip packed;
         packed.plan = bound.planned.plan;
         packed.timeline = bound.moved_by;
-        unwrap_turns(source_->scene(), poses, bound.planned.plan, source_->skeleton(),
-                     source_->sources(), baked.losses);
+        unwrap_turns(take, bound.planned.plan, baked.losses);
         note_losses(baked, packed);
         Clip& clip = baked.clip;
         extract_travel(clip, source_->skeleton(), source_->hips(), wanted.travel);
@@ -184,7 +187,7 @@ class Packer {
         for (MorphTrack& track : clip.morphs) track.weights = std::vector<float>();
         for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
         packed.clip = std::move(clip);
-        MELLOW_CHECK(prove(bound.rig, folder, packed));
+        MELLOW_CHECK(prove(take, *bound.rig, folder, packed));
         if (apply_checks(recipe_.checks, report_.findings, said)) packed.passed = false;
         report_.proven = report_.proven && packed.passed;
         report_.clips.push_back(std::move(packed));
@@ -218,15 +221,10 @@ class Packer {
     }
 
     /// Reads a clip back and measures it against the rig it came from.
-    Status prove(const Rig& rig, const StagedFolder& folder, PackedClip& packed) {
+    Status prove(const Take& take, const Rig& rig, const StagedFolder& folder, PackedClip& packed) {
         MELLOW_TRY(Scene motion, read_back(folder, packed.file.file));
-        const PoseSource poses = rig.source();
-        const std::vector<std::string> drivers =
-            driven_by(source_->scene(), source_->sources(), rig);
-        auto proof =
-            prove_clip({source_->scene(), poses, packed.plan, source_->skeleton(),
-                        source_->sources(), &drivers, source_->unsimplified(), source_->accepted()},
-                       crate_.skin, motion);
+        auto proof = prove_clip(take, packed.plan, *skin_proof_, motion,
+                                driven_by(source_->scene(), source_->sources(), rig));
         Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failures());
         if (proof) packed.proof = std::move(proof).value();
         say_shear(packed);
@@ -474,6 +472,7 @@ class Packer {
     const PackOptions& options_;
     PackReport report_;
     std::optional<PackSource> source_;
+    std::optional<SkinProof> skin_proof_;
     Clip memory_;  // samples of the last clip, which are no longer needed
     Crate crate_;  // what is drawn: the skin and the first clips, as they were read back
 };

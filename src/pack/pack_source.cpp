@@ -429,7 +429,8 @@ Result<PackSource::Planned> PackSource::plan(const RecipeClip& clip) const {
 Result<PackSource::Bound> PackSource::bind(const RecipeClip& clip) const {
     MELLOW_TRY(Planned planned, plan(clip));
     MELLOW_TRY(Rig rig, Rig::bind(scene_, planned.what, sheet_));
-    return Bound{std::move(planned.range), std::move(rig), std::move(planned.moved_by)};
+    return Bound{std::move(planned.range), std::make_shared<const Rig>(std::move(rig)),
+                 std::move(planned.moved_by)};
 }
 
 }  // namespace mellow

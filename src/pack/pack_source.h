@@ -36,7 +36,7 @@ class PackSource {
     /// Where the samples of a clip stand, and the rig under what moves it.
     struct Bound {
         PlannedRange planned;
-        Rig rig;
+        std::shared_ptr<const Rig> rig;
         std::string moved_by;  ///< name of the timeline or strip
     };
     Result<Bound> bind(const RecipeClip& clip) const;

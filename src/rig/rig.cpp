@@ -267,4 +267,17 @@ const std::vector<int>& Rig::driven_nodes() const { return plan_->driven; }
 const Findings& Rig::findings() const { return plan_->findings; }
 std::array<double, 2> Rig::span() const { return plan_->motion.span(); }
 
+Take play(const Scene& scene, std::shared_ptr<const Rig> rig, const Skeleton& skeleton,
+          const JointSources& sources, const TakeParts& parts) {
+    struct Held {
+        std::shared_ptr<const Rig> rig;
+        std::shared_ptr<const Take::Motion> motion;
+    };
+    Take take = take_of(scene, rig->source(), skeleton, sources, parts,
+                        rig->source(take_needs(scene, skeleton, sources)));
+    const auto held = std::make_shared<const Held>(Held{std::move(rig), take.motion});
+    take.motion = {held, held->motion.get()};
+    return take;
+}
+
 }  // namespace mellow

@@ -45,6 +45,15 @@ std::string read_text(const std::filesystem::path& path) {
     return {std::istreambuf_iterator<char>(file), {}};
 }
 
+Result<ClipProof> prove(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
+                        const ChosenJoints& joints, const Scene& skin, const Scene& clip,
+                        const std::vector<bool>* accepted) {
+    MELLOW_TRY(const SkinProof figure,
+               SkinProof::make({scene, joints.skeleton, joints.sources, nullptr, accepted}, skin));
+    return prove_clip(take_of(scene, poses, joints.skeleton, joints.sources, {figure.mounts()}),
+                      plan, figure, clip);
+}
+
 std::string tool() {
     const char* const named = std::getenv("MELLOW_TEST_TOOL");
     return named == nullptr ? MELLOW_TOOL : named;

@@ -9,6 +9,8 @@
 #include <string>
 #include <vector>
 
+#include "mellow/bake.h"
+#include "mellow/prove.h"
 #include "mellow/read.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
@@ -31,6 +33,11 @@ class TempFolder {
 
 void write_text(const std::filesystem::path& path, const std::string& text);
 std::string read_text(const std::filesystem::path& path);
+
+/// Proves a clip file of a scene under `poses` against its skin file.
+Result<ClipProof> prove(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
+                        const ChosenJoints& joints, const Scene& skin, const Scene& clip,
+                        const std::vector<bool>* accepted = nullptr);
 
 /// The built tool, or the one that MELLOW_TEST_TOOL names.
 std::string tool();

@@ -1,0 +1,128 @@
+// Measuring meshes over the frames of a tile; declared in proven_mesh.h.
+#include <algorithm>
+#include <cmath>
+
+#include "base/at.h"
+#include "base/kernel.h"
+#include "model/lanes.h"
+#include "prove/proven_mesh.h"
+
+namespace mellow {
+namespace {
+
+MELLOW_KERNEL void add_product(const double* world, const Affine& own, double sign, double* out) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const Affine m = load_affine(world, f) * own, was = load_affine(out, f);
+        store_affine(
+            out, f,
+            {was.x + m.x * sign, was.y + m.y * sign, was.z + m.z * sign, was.o + m.o * sign});
+    }
+}
+
+/// How much longer a vector can become, at most: the root of the largest eigenvalue of M^T * M,
+/// bounded by its row sums (Gershgorin); exact where the columns are square to each other.
+MELLOW_KERNEL void add_growth(const double* world, const Affine& own, double* growth) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const Affine m = load_affine(world, f) * own;
+        const double xy = std::abs(dot(m.x, m.y)), yz = std::abs(dot(m.y, m.z)),
+                     zx = std::abs(dot(m.z, m.x));
+        const double most = std::max(dot(m.x, m.x) + xy + zx,
+                                     std::max(dot(m.y, m.y) + xy + yz, dot(m.z, m.z) + yz + zx));
+        growth[f] = std::max(growth[f], std::sqrt(most));
+    }
+}
+
+MELLOW_KERNEL void add_point(const double* m, Vec3 p, double w, double* sum) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) store3(sum, f, load3(sum, f) + w * apply(load_affine(m, f), p));
+}
+
+MELLOW_KERNEL void add_points(const double* m, const double* places, double w, double* sum) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f)
+        store3(sum, f, load3(sum, f) + w * apply(load_affine(m, f), load3(places, f)));
+}
+
+/// Lengths of `sum` in millimetres, what rounding adds on top; a value that is no number stays the
+/// worst.
+MELLOW_KERNEL void add_lengths(const double* sum, const double* rounding, const double* growth,
+                               double* worst, double* total) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const Vec3 v = load3(sum, f);
+        const double mm = 1000 * (std::sqrt(dot(v, v)) + rounding[f] * growth[f]);
+        worst[f] = mm <= worst[f] ? worst[f] : worst[f] != worst[f] ? worst[f] : mm;
+        total[f] += mm;
+    }
+}
+
+struct Places {
+    alignas(64) double source[3 * kTileFrames], written[3 * kTileFrames], rounding[kTileFrames];
+};
+
+/// Where a morphed vertex is before joints move it, and what its rounding comes to.
+void morph(const ProvenMesh& mesh, const VertexPair& vertex, const MeshFrames& frames,
+           Places& places) {
+    for (int f = 0; f < kTileFrames; ++f) {
+        store3(places.source, f, vertex.source);
+        store3(places.written, f, vertex.written);
+        places.rounding[f] = vertex.rounding;
+    }
+    if (vertex.morph == kNone) return;
+    for (std::size_t d = at(vertex.morph);; ++d) {
+        const MorphDelta& delta = mesh.deltas[d];
+        const double* truth = frames.truth->scalar(mesh.first_weight + delta.target);
+        const double* played =
+            mesh.simplified ? truth : frames.weights[at(mesh.morph)][at(delta.target)];
+        for (int f = 0; f < kTileFrames; ++f) {
+            store3(places.source, f, load3(places.source, f) + truth[f] * delta.source);
+            store3(places.written, f, load3(places.written, f) + played[f] * delta.written);
+            places.rounding[f] +=
+                vertex.weights * (std::abs(played[f]) * delta.rounding +
+                                  std::abs(truth[f] - played[f]) * delta.source_size);
+        }
+        if (delta.last) break;
+    }
+}
+
+}  // namespace
+
+void measure(const ProvenMesh& mesh, const MeshFrames& frames, MeshWork& work, MeshFound& found,
+             MeshFound& apart) {
+    alignas(64) double growth[kTileFrames] = {};
+    work.blends.assign(mesh.blends.size() * JointTile::kWorldSize, 0.0);
+    for (std::size_t b = 0; b < mesh.blends.size(); ++b) {
+        const Blend& blend = mesh.blends[b];
+        double* out = &work.blends[b * JointTile::kWorldSize];
+        if (blend.body != kNone) {
+            add_product(frames.bodies[at(blend.body)], blend.truth, 1, out);
+            add_growth(frames.bodies[at(blend.body)], blend.truth, growth);
+        }
+        if (blend.played != kNone)
+            add_product(frames.played[at(blend.played)], blend.written, -1, out);
+    }
+    Places places;
+    alignas(64) double sum[3 * kTileFrames];
+    for (const VertexPair& vertex : mesh.list) {
+        std::fill_n(sum, 3 * kTileFrames, 0.0);
+        const bool still = vertex.morph == kNone;
+        if (still)
+            std::fill_n(places.rounding, kTileFrames, vertex.rounding);
+        else
+            morph(mesh, vertex, frames, places);
+        for (std::uint32_t i = vertex.first; i < vertex.last; ++i) {
+            const Influence& part = mesh.influences[i];
+            const double* m = &work.blends[part.blend * JointTile::kWorldSize];
+            if (still)
+                add_point(m, part.source_place ? vertex.source : vertex.written, part.weight, sum);
+            else
+                add_points(m, part.source_place ? places.source : places.written, part.weight, sum);
+        }
+        MeshFound& out = vertex.accepted ? apart : found;
+        add_lengths(sum, places.rounding, growth, out.worst, out.sum);
+    }
+}
+
+}  // namespace mellow
