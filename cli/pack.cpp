@@ -4,11 +4,40 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <chrono>
+#include <cmath>
 
 #include "commands.h"
 
 namespace mellow::cli {
 namespace {
+
+/// What is being done, how much of it, and how long the rest will take; nothing in the first half
+/// second.
+class ProgressLine {
+  public:
+    void operator()(const Progress& progress) {
+        using Clock = std::chrono::steady_clock;
+        const auto now = Clock::now();
+        if (progress.done <= 1) begun_ = now;
+        if (now - first_ < std::chrono::milliseconds(500)) return;
+        std::string line = progress.what;
+        if (progress.of > 0) {
+            line += fmt::format(" ({} of {})", progress.done, progress.of);
+            const double gone = std::chrono::duration<double>(now - begun_).count();
+            const auto left = static_cast<double>(progress.of - progress.done);
+            if (progress.done > 1 && progress.done < progress.of)
+                line +=
+                    fmt::format(", {:.0f} s left",
+                                std::ceil(gone / static_cast<double>(progress.done - 1) * left));
+        }
+        fmt::print(stderr, "\r\033[K{}", line);
+    }
+
+  private:
+    std::chrono::steady_clock::time_point first_ = std::chrono::steady_clock::now(),
+                                          begun_ = first_;
+};
 
 std::string plan_text(const PackPlan& plan) {
     std::size_t width = 4;
@@ -19,12 +48,16 @@ std::string plan_text(const PackPlan& plan) {
     double seconds = 0;
     int samples = 0;
     for (const PlannedClip& c : plan.clips) {
-        text += fmt::format("{:{}}  {:>7}  {:>8.3f}  {:6}  {}..{} of \"{}\" at {}/s\n", c.name,
+        text += fmt::format("{:{}}  {:>7}  {:>8.3f}  {:6}  {}..{} of \"{}\" at {}/s{}\n", c.name,
                             width, c.samples, c.seconds, name(c.loop), c.plan.first_frame,
-                            c.plan.last_frame, c.moved_by, to_text(c.plan.source_rate));
+                            c.plan.last_frame, c.moved_by, to_text(c.plan.source_rate),
+                            c.motion.empty() ? "" : ", " + c.motion);
         seconds += c.seconds, samples += c.samples;
     }
+    if (plan.motion_files > 0) text += fmt::format("{} motion files, ", plan.motion_files);
     text += fmt::format("{} clips, {} samples, {:.3f} s\n\n", plan.clips.size(), samples, seconds);
+    for (const SkippedFile& skipped : plan.skipped)
+        text += fmt::format("left out: {}: {}\n", skipped.file, skipped.findings.front().found);
     for (const PlannedFile& file : plan.files)
         text += fmt::format("{:8} {}\n", name(file.fate), file.path.string());
     if (!plan.backup.empty())
@@ -40,11 +73,13 @@ void write(JsonWriter& json, const PackPlan& plan, const Findings& findings) {
         json.member("samples", c.samples).member("seconds", c.seconds);
         json.member("loop", name(c.loop)).member("rate", to_text(c.plan.rate));
         json.object("source", [&] {
+            if (!c.motion.empty()) json.member("file", c.motion);
             json.member("timeline", c.moved_by).member("first", c.plan.first_frame);
             json.member("last", c.plan.last_frame).member("rate", to_text(c.plan.source_rate));
         });
         json.end_object();
     });
+    json.member("motion_files", plan.motion_files);
     json.list("files", plan.files, [&](const PlannedFile& file) {
         json.begin_object().member("file", file.path.string());
         json.member("fate", name(file.fate)).end_object();
@@ -82,8 +117,7 @@ void print_report(const PackRequest& request, const PackReport& report) {
 
 int pack_now(const PackRequest& request, const Recipe& recipe, PackOptions options) {
     const bool show = isatty(STDERR_FILENO) != 0 && !request.quiet;
-    if (show)
-        options.progress = [](const std::string& what) { fmt::print(stderr, "\r\033[K{}", what); };
+    if (show) options.progress = ProgressLine();
     auto packed = mellow::pack(recipe, options);
     if (show) fmt::print(stderr, "\r\033[K");
     if (!packed) return fail(request, seen_from_here(packed.failures(), request.recipe));
@@ -91,9 +125,13 @@ int pack_now(const PackRequest& request, const Recipe& recipe, PackOptions optio
     report.findings = seen_from_here(std::move(report.findings), request.recipe);
     print_report(request, report);
     if (report.proven) return kDone;
+    for (const SkippedFile& skipped : report.skipped) print_findings(skipped.findings);
     std::erase_if(report.findings, [](const Finding& f) { return f.severity != Severity::kStop; });
     print_findings(report.findings);
-    fmt::print(stderr, "not packed: the files are kept aside in {}\n", report.folder.string());
+    if (report.placed)
+        fmt::print(stderr, "packed without what is bad: {} left out\n", report.skipped.size());
+    else
+        fmt::print(stderr, "not packed: the files are kept aside in {}\n", report.folder.string());
     return kChecksFailed;
 }
 

@@ -13,7 +13,7 @@ HEADERS = {
     "base": ["bytes", "finding", "result", "parallel"],
     "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
-              "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack"],
+              "joint_map", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack"],
     "read": ["read"], "rig": ["lift", "performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["shape"], "travel": ["travel"],
     "fit": ["fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
     "pack": ["mellow", "bake_file", "pack", "recipe", "crate", "convert_file", "rig_stock"],

@@ -73,6 +73,8 @@ enum class Code {
     kRateSuspect,
     kTravelAbsent,
     kRangeGap,
+    kSkeletonDiffers,
+    kSameContent,
     kUsage,
 };
 

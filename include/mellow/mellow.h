@@ -52,6 +52,7 @@
 #include "mellow/convert_file.h"
 #include "mellow/crate.h"
 #include "mellow/fit.h"
+#include "mellow/joint_map.h"
 #include "mellow/lift.h"
 #include "mellow/pack.h"
 #include "mellow/prove.h"

@@ -15,10 +15,17 @@
 
 namespace mellow {
 
+/// What is being done, and how much of it: 0 of 0 where there is nothing to count.
+struct Progress {
+    std::string what;
+    std::size_t done = 0, of = 0;
+};
+using PackProgress = std::function<void(const Progress&)>;
+
 struct PackOptions {
-    bool replace = false;  ///< an existing crate gives way and is kept as a backup
-    int keep = 3;          ///< how many backups stay, the newest
-    std::function<void(const std::string&)> progress;  ///< called with what is being done
+    bool replace = false;   ///< an existing crate gives way and is kept as a backup
+    int keep = 3;           ///< how many backups stay, the newest
+    PackProgress progress;  ///< called with what is being done, never twice at once
 };
 
 /// One file that was written or read, with its XXH3 128-bit hash in hex.
@@ -33,6 +40,7 @@ struct PackedClip {
     Clip clip;  ///< without its samples
     SamplePlan plan;
     std::string timeline;
+    std::string motion;  ///< the file it is from; empty for the figure's own
     FileRecord file;
     LoopGap gap;
     double worst_shear = 0;
@@ -57,6 +65,12 @@ struct KeptDrive {
     std::vector<Input> inputs;
 };
 
+/// A motion file, or a clip, that could not be used and was left out, as the recipe allows.
+struct SkippedFile {
+    std::string file;
+    Findings findings;
+};
+
 struct PackReport {
     std::string name;
     std::string target, root, hips;
@@ -65,7 +79,10 @@ struct PackReport {
     std::filesystem::path backup;  ///< what it replaced; empty when nothing stood there
     std::vector<std::filesystem::path> removed_backups;  ///< older ones, beyond how many are kept
     bool unchanged = false;  ///< the same bytes stood there; nothing was written, no backup made
+    /// Everything that was asked for is in the crate and within the tolerance.
     bool proven = false;
+    bool placed = false;  ///< the crate stands where it was asked for
+    std::vector<SkippedFile> skipped;
     std::vector<FileRecord> sources;
     FileRecord skin, picture;
     std::vector<std::string> joints, morph_targets;
@@ -87,6 +104,7 @@ Result<PackReport> pack(const Recipe& recipe, const PackOptions& options = {});
 /// One clip before it is packed.
 struct PlannedClip {
     std::string name, file, moved_by;  ///< the timeline or strip
+    std::string motion;                ///< the motion file; empty for the figure's own
     SamplePlan plan;
     LoopForm loop = LoopForm::kOnce;  ///< as it will be stored
     int samples = 0;                  ///< as they will be stored
@@ -105,6 +123,8 @@ std::string_view name(PlannedFile::Fate fate);
 /// What pack() would do.
 struct PackPlan {
     std::string name, target;
+    std::size_t motion_files = 0;
+    std::vector<SkippedFile> skipped;
     std::vector<std::string> joints;
     std::vector<PlannedClip> clips;
     std::vector<PlannedFile> files;

@@ -16,6 +16,15 @@ namespace mellow {
 /// one thread or many.
 void parallel_for(std::size_t count, const std::function<void(std::size_t)>& body);
 
+/// Calls work(i) for every i in [0, count) on several threads, at most `in_flight` of them begun
+/// and not yet done, and done(i) behind it: in order, one at a time. No further work is begun once
+/// done() returns false. Neither may throw.
+void parallel_in_order(std::size_t count, std::size_t in_flight,
+                       const std::function<void(std::size_t)>& work,
+                       const std::function<bool(std::size_t)>& done);
+/// How many threads parallel work may use, at least 1.
+int parallel_threads();
+
 /// Uses at most `threads` threads while it lives; 0 leaves the machine's number. One at a time.
 class ThreadLimit {
   public:

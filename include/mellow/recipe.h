@@ -2,6 +2,7 @@
 // is explained in docs/recipe.md.
 #pragma once
 
+#include <array>
 #include <filesystem>
 #include <map>
 #include <optional>
@@ -12,6 +13,7 @@
 #include "mellow/bake.h"
 #include "mellow/clip.h"
 #include "mellow/convention.h"
+#include "mellow/joint_map.h"
 #include "mellow/performance.h"
 #include "mellow/prove.h"
 #include "mellow/result.h"
@@ -23,6 +25,7 @@ namespace mellow {
 
 struct RecipeClip {
     Range range;
+    std::string source;    ///< name of a [[source]]; empty: the figure's own file
     std::string timeline;  ///< empty: the only one there is
     std::string strip;     ///< in place of a timeline
     TravelParts travel;
@@ -31,6 +34,26 @@ struct RecipeClip {
 /// Every timeline whose name fits becomes a clip of its own name and whole range.
 struct RecipeTimelines {
     std::string match = "*";
+    RecipeClip like;  ///< loop and travel of these clips
+};
+
+/// Where motion comes from besides the figure's own file: one file, or all that fit a pattern.
+struct RecipeSource {
+    /// How a file moves the figure: by keys of its joints, or by keys of its controls through the
+    /// figure's rig sheet.
+    enum class Keyed { kByContent, kJoints, kControls };
+    std::string name, file, strip_prefix;
+    TrueConvention truth;
+    Keyed keyed = Keyed::kByContent;
+    bool take_over_rest = true;  ///< axes that rest turned; else they are refused
+    std::string where, where_file;
+};
+
+/// Every file of a source, and every timeline in it, becomes a clip.
+struct RecipeMany {
+    std::string source, name = "{file}", match = "*";
+    /// Frames; negative ones are counted from the last, -1. Not set: all of it.
+    std::optional<std::array<std::int64_t, 2>> range;
     RecipeClip like;  ///< loop and travel of these clips
 };
 
@@ -67,8 +90,11 @@ struct Recipe {
     std::size_t bytes = 0;         ///< of its text
     std::string hash;              ///< of its text, XXH3 128 bits in hex
 
-    std::string source, rig, strip_prefix;
-    TrueConvention truth;  ///< what the source really is, where it says otherwise
+    std::string source, rig, strip_prefix;  ///< of the figure
+    TrueConvention truth;                   ///< what that file really is, where it says otherwise
+    std::vector<RecipeSource> sources;
+    std::vector<Rename> renames;
+    bool skip_bad = false;  ///< motion files that are bad are left out and said
 
     JointChoice joints;
     bool keep_static_meshes = false;  ///< hang meshes that are not of the figure on the root
@@ -91,6 +117,7 @@ struct Recipe {
     std::vector<RecipeLayer> layers;
     std::vector<RecipeClip> clips;
     std::vector<RecipeTimelines> timelines;
+    std::vector<RecipeMany> many;
 
     std::filesystem::path output;
     std::string name;

@@ -22,6 +22,7 @@
 #include "mellow/euler.h"
 #include "mellow/finding.h"
 #include "mellow/rate.h"
+#include "mellow/result.h"
 #include "mellow/transform_stack.h"
 
 namespace mellow {
@@ -213,6 +214,19 @@ Findings compose_stacks(Scene& scene);
 
 /// First and last key over a timeline, or its span, seconds; {0, 0} without keys.
 std::array<double, 2> key_span(const Timeline& timeline);
+
+/// Whole frames, both included.
+struct FrameSpan {
+    std::int64_t first = 0, last = 0;
+};
+/// The whole frames that enclose a span of frames; a thousandth of a frame beyond is rounding.
+FrameSpan whole_frames(double first, double last);
+/// The frames that enclose all keys of a timeline, counted at `rate`.
+FrameSpan frames_of(const Timeline& timeline, FrameRate rate);
+/// The timeline of that name, or of `prefix` and that name; without a name the only one there is.
+/// Fails with name-unknown, which suggests the nearest.
+Result<int> find_timeline(const Scene& scene, const std::string& name, const std::string& prefix,
+                          const std::string& where);
 
 /// Rewrites all numbers of `scene` into `to`. Shapes, indices and names stay.
 void convert(Scene& scene, const Convention& to);

@@ -64,6 +64,8 @@ constexpr std::array kNames{
     "rate-suspect",
     "travel-absent",
     "range-gap",
+    "skeleton-differs",
+    "same-content",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

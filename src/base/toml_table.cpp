@@ -101,6 +101,12 @@ TomlTable TomlTable::inner(const toml::table& table, std::string_view key) const
     return within(table, place_.empty() ? std::string(key) : fmt::format("{}, {}", place_, key));
 }
 
+std::vector<std::string> TomlTable::keys() const {
+    std::vector<std::string> out;
+    for (const auto& [key, value] : table_) out.emplace_back(key.str());
+    return out;
+}
+
 std::string TomlTable::where(std::string_view key) const {
     const toml::node* node = table_.get(key);
     const auto line = node != nullptr ? node->source().begin.line : table_.source().begin.line;

@@ -27,6 +27,10 @@ class TomlTable {
     TomlTable inner(const toml::table& table, std::string_view key) const;
 
     bool has(std::string_view key) const { return table_.contains(key); }
+    /// True for a list, such as [[source]].
+    bool is_list(std::string_view key) const { return has(key) && table_.get(key)->is_array(); }
+    /// All keys of a table whose keys are names, in the order of the alphabet.
+    std::vector<std::string> keys() const;
     bool is_text(std::string_view key) const { return has(key) && table_.get(key)->is_string(); }
     std::string text(std::string_view key, const std::optional<std::string>& fallback = {});
     double number(std::string_view key, std::optional<double> fallback = {});

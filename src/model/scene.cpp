@@ -1,11 +1,15 @@
 #include "mellow/scene.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <map>
 #include <set>
 #include <string>
 #include <utility>
+
+#include "base/text.h"
 
 namespace mellow {
 
@@ -386,6 +390,32 @@ void snap_keys(Scene& scene) {
             if (fits) times[i] = exact;
         }
     });
+}
+
+FrameSpan whole_frames(double first, double last) {
+    return {static_cast<std::int64_t>(std::floor(first + 1e-3)),
+            static_cast<std::int64_t>(std::ceil(last - 1e-3))};
+}
+
+FrameSpan frames_of(const Timeline& timeline, FrameRate rate) {
+    const auto span = key_span(timeline);
+    return whole_frames(span[0] * rate.per_second(), span[1] * rate.per_second());
+}
+
+Result<int> find_timeline(const Scene& scene, const std::string& name, const std::string& prefix,
+                          const std::string& where) {
+    std::vector<std::string> names;
+    for (const Timeline& t : scene.timelines) names.push_back(t.name);
+    for (std::size_t i = 0; i < names.size(); ++i)
+        if (name.empty() ? names.size() == 1 : names[i] == name || names[i] == prefix + name)
+            return static_cast<int>(i);
+    return Finding{Code::kNameUnknown,
+                   Severity::kStop,
+                   where,
+                   name.empty() ? fmt::format("no timeline named and {} in the file", names.size())
+                                : fmt::format("timeline \"{}\"", name),
+                   names.empty() ? "a file with animation" : suggest(name, names),
+                   "timeline = \"...\" names one of them"};
 }
 
 }  // namespace mellow

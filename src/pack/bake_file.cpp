@@ -14,23 +14,6 @@
 namespace mellow {
 namespace {
 
-Result<int> find_timeline(const Scene& scene, const std::string& name,
-                          const std::filesystem::path& file) {
-    std::vector<std::string> names;
-    for (const Timeline& t : scene.timelines) {
-        if (name.empty() ? scene.timelines.size() == 1 : t.name == name)
-            return static_cast<int>(names.size());
-        names.push_back(t.name);
-    }
-    return Finding{Code::kNameUnknown,
-                   Severity::kStop,
-                   file.string(),
-                   name.empty() ? fmt::format("{} timelines, and none is named", names.size())
-                                : fmt::format("no timeline \"{}\"", name),
-                   names.empty() ? "a file with animation" : suggest(name, names),
-                   "name one of its timelines"};
-}
-
 Status load(const std::filesystem::path& file, const BakeFileOptions& options, BakedFile& out) {
     MELLOW_TRY(ReadResult read, read_scene(file, limits_for(options.truth)));
     MELLOW_CHECK(overrule(read.scene, options.truth, read.keys_on_frames));
@@ -50,12 +33,9 @@ Status load(const std::filesystem::path& file, const BakeFileOptions& options, B
 Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOptions& options) {
     BakedFile out;
     MELLOW_CHECK(load(file, options, out));
-    MELLOW_TRY(const int index, find_timeline(out.scene, options.timeline, file));
+    MELLOW_TRY(const int index, find_timeline(out.scene, options.timeline, "", file.string()));
     const Timeline& timeline = out.scene.timelines[at(index)];
-    const auto span = key_span(timeline);
-    const double k = out.scene.rate.per_second();
-    const auto first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3)),
-               last = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
+    const auto [first, last] = frames_of(timeline, out.scene.rate);
     Range range;
     range.name = timeline.name;
     range.first = options.first.value_or(first);

@@ -83,10 +83,7 @@ class FileConverter {
 
     /// Samples of one timeline: the asked range or all of it, at the asked rate or the source's.
     Result<SamplePlan> plan(const Timeline& timeline) {
-        const auto span = key_span(timeline);
-        const double k = scene_.rate.per_second();
-        const auto first = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3)),
-                   last = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
+        const auto [first, last] = frames_of(timeline, scene_.rate);
         const Range range{timeline.name, options_.first.value_or(first),
                           options_.last.value_or(last), false,
                           fmt::format("timeline \"{}\"", timeline.name)};

@@ -3,60 +3,24 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 #include <optional>
-#include <span>
 
 #include "base/at.h"
-#include "base/text.h"
 #include "crate/hash.h"
-#include "math/degrees.h"
-#include "mellow/bake.h"
 #include "mellow/crate.h"
 #include "mellow/fit.h"
-#include "mellow/read.h"
-#include "mellow/rig.h"
+#include "mellow/parallel.h"
 #include "mellow/safe_write.h"
-#include "mellow/stock.h"
-#include "mellow/write.h"
 #include "pack/checks.h"
-#include "pack/clip_json.h"
-#include "pack/pack_source.h"
+#include "pack/clip_judge.h"
+#include "pack/pack_clip.h"
 
 namespace mellow {
 namespace {
 
-constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;   // 1 mm, half a degree
-constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
-constexpr double kDrift_m = 0.3;
-constexpr double kStillFrames = 6;     // of the source
-constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
-
-void add_kind(std::string& words, const std::string& kind) {
-    if (words.find(kind) == words.npos) words += (words.empty() ? "" : " + ") + kind;
-}
-
-/// What drives each joint: the kinds of the rules on it and on the helpers that fold into it,
-/// "follow + lag".
-std::vector<std::string> driven_by(const Scene& scene, const JointSources& sources,
-                                   const Rig& rig) {
-    std::vector<std::vector<std::string>> kinds(scene.nodes.size());
-    for (const RigStep& step : rig.steps())
-        for (const int node : step.nodes) kinds[at(node)].push_back(step.kind);
-    std::vector<bool> joint(scene.nodes.size(), false);
-    for (const JointSource& s : sources)
-        if (s.node != kNone) joint[at(s.node)] = true;
-    std::vector<std::string> out(sources.size());
-    for (std::size_t j = 0; j < sources.size(); ++j) {
-        int up = sources[j].node;
-        while (up != kNone) {
-            for (const std::string& kind : kinds[at(up)]) add_kind(out[j], kind);
-            up = scene.nodes[at(up)].parent;
-            if (up != kNone && joint[at(up)]) break;
-        }
-    }
-    return out;
-}
+/// Joint samples in memory at the same time, over all clips that are being packed: clips overlap
+/// as parallel work, but a few long ones do not take a multiple of their room.
+constexpr std::int64_t kJointSamples = 4'000'000;
 
 class Packer {
   public:
@@ -71,24 +35,32 @@ class Packer {
         report_.sources.push_back({"recipe", recipe_.file, recipe_.bytes, recipe_.hash});
         MELLOW_TRY(StagedFolder folder, StagedFolder::open(recipe_.output, options_.replace));
         progress("reading " + recipe_.source);
-        MELLOW_TRY(PackSource source, PackSource::read(recipe_, report_));
-        source_.emplace(std::move(source));
+        MELLOW_TRY(jobs_, Jobs::read(recipe_, report_, options_.progress));
+        if (jobs_->clips().empty()) return nothing_left();
         MELLOW_CHECK(write_skin(folder));
-        // One clip after the other goes through, so that memory does not grow with their number.
-        report_.proven = true;
-        report_.clips.reserve(source_->clips().size());
-        for (std::size_t i = 0; i < source_->clips().size(); ++i)
-            MELLOW_CHECK(pack_clip(i, folder));
-        if (recipe_.picture && report_.proven) MELLOW_CHECK(draw(folder));
+        report_.proven = report_.skipped.empty();
+        MELLOW_CHECK(pack_clips(folder));
+        if (recipe_.picture && fit_to_place()) MELLOW_CHECK(draw(folder));
         return finish(folder);
     }
 
   private:
-    void progress(const std::string& what) const {
-        if (options_.progress) options_.progress(what);
+    void progress(const std::string& what, std::size_t done = 0, std::size_t of = 0) const {
+        if (options_.progress) options_.progress({what, done, of});
     }
 
-    void take_findings(const Findings& findings) {
+    /// Everything that could be used was left out.
+    Findings nothing_left() {
+        Findings all;
+        for (SkippedFile& skipped : report_.skipped) append(all, std::move(skipped.findings));
+        return all;
+    }
+
+    /// What is left out as the recipe allows keeps a crate from being proven, not from standing.
+    bool fit_to_place() const { return report_.proven || (recipe_.skip_bad && all_passed_); }
+
+    /// Says what several clips share once.
+    void say_once(const Findings& findings) {
         for (const Finding& f : findings) {
             const bool said = std::any_of(
                 report_.findings.begin(), report_.findings.end(), [&](const Finding& other) {
@@ -98,45 +70,28 @@ class Packer {
         }
     }
 
-    /// Converts to the target, writes, and returns what was written.
-    Result<FileRecord> write_scene(StagedFolder& folder, Scene scene, const std::string& role,
-                                   const std::string& file) {
-        convert(scene, recipe_.target_convention);
-        const auto bytes = write_glb(scene);
-        MELLOW_CHECK(folder.write(file, bytes));
-        return FileRecord{role, file, bytes.size(), hash_hex(bytes)};
-    }
-
-    Result<Scene> read_back(const StagedFolder& folder, const std::string& file) const {
-        MELLOW_TRY(ReadResult read, read_scene(folder.path() / file));
-        read.scene.convention = recipe_.target_convention;
-        convert(read.scene, Convention{});
-        read.scene.rate = recipe_.rate;
-        snap_keys(read.scene);
-        return std::move(read.scene);
-    }
-
     Status write_skin(StagedFolder& folder) {
         progress("writing " + recipe_.name + ".glb");
-        Assembled skin = assemble_skin(source_->scene(), source_->skeleton(), source_->sources());
-        take_findings(skin.findings);
+        const Figure& figure = jobs_->figure();
+        Assembled skin = assemble_skin(figure.scene(), figure.skeleton(), figure.sources());
+        say_once(skin.findings);
         for (const Mesh& mesh : skin.scene.meshes)
             for (const std::string& target : mesh.target_names)
                 report_.morph_targets.push_back(target);
-        MELLOW_TRY(report_.skin,
-                   write_scene(folder, std::move(skin.scene), "skin", recipe_.name + ".glb"));
-        MELLOW_TRY(crate_.skin, read_back(folder, report_.skin.file));
+        MELLOW_TRY(report_.skin, write_scene(folder, recipe_, std::move(skin.scene), "skin",
+                                             recipe_.name + ".glb"));
+        MELLOW_TRY(crate_.skin, read_back(folder, recipe_, report_.skin.file));
         crate_.name = report_.name;
         crate_.convention = recipe_.target_convention;
         const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
         if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
         check_size(bounds);
         MELLOW_TRY(SkinProof proof,
-                   SkinProof::make({source_->scene(), source_->skeleton(), source_->sources(),
-                                    source_->unsimplified(), source_->accepted()},
+                   SkinProof::make({figure.scene(), figure.skeleton(), figure.sources(),
+                                    figure.unsimplified(), figure.accepted()},
                                    crate_.skin));
         skin_proof_.emplace(std::move(proof));
-        return prove_winding(source_->scene(), crate_.skin);
+        return prove_winding(figure.scene(), crate_.skin);
     }
 
     /// A figure of a size that is no figure's.
@@ -152,141 +107,62 @@ class Packer {
                                     "[checks] lets it pass"});
     }
 
-    Status pack_clip(std::size_t i, StagedFolder& folder) {
-        const RecipeClip& wanted = source_->clips()[i];
-        progress(
-            fmt::format("baking {} ({} of {})", wanted.range.name, i + 1, source_->clips().size()));
+    /// Clips are baked, written and measured side by side, and told of in their order. Only a few
+    /// are in memory at any time.
+    Status pack_clips(StagedFolder& folder) {
+        const std::vector<ClipJob>& clips = jobs_->clips();
+        const CrateInProgress crate{recipe_, *jobs_, folder, *skin_proof_};
+        std::int64_t longest = 1;
+        for (const ClipJob& job : clips)
+            longest = std::max(
+                longest, std::int64_t{job.range.plan.samples} * jobs_->figure().skeleton().size());
+        Pool<Clip> memory([] { return std::make_unique<Clip>(); });
+        std::vector<std::optional<Result<ClipResult>>> results(clips.size());
+        Status failed;
+        report_.clips.reserve(clips.size());
+        parallel_in_order(
+            clips.size(),
+            static_cast<std::size_t>(
+                std::clamp<std::int64_t>(kJointSamples / longest, 1, 2 * parallel_threads())),
+            [&](std::size_t i) {
+                auto room = memory.take();
+                results[i] = pack_clip(crate, clips[i], std::move(*room));
+                if (*results[i]) *room = std::move(results[i]->value().memory);
+                memory.give_back(std::move(room));
+            },
+            [&](std::size_t i) {
+                progress("packing " + clips[i].clip.range.name, i + 1, clips.size());
+                if (*results[i])
+                    take_result(i, std::move(*results[i]).value());
+                else if (recipe_.skip_bad)
+                    skip(i, results[i]->failures());
+                else
+                    failed = results[i]->failures();
+                results[i].reset();
+                return failed.ok();
+            });
+        return failed;
+    }
+
+    void skip(std::size_t i, Findings why) {
+        report_.skipped.push_back({jobs_->clips()[i].clip.range.where, std::move(why)});
+        report_.proven = false;
+    }
+
+    void take_result(std::size_t i, ClipResult result) {
         const std::size_t said = report_.findings.size();
-        MELLOW_TRY(const PackSource::Bound bound, source_->bind(wanted));
-        take_findings(bound.planned.findings);
-        take_findings(bound.rig->findings());
-        check_overlap(i);
-        const Take take = play(source_->scene(), bound.rig, source_->skeleton(), source_->sources(),
-                               {skin_proof_->mounts()});
-        Baked baked = bake(take, bound.planned.plan, std::move(memory_));
-        PackedClip packed;
-        packed.plan = bound.planned.plan;
-        packed.timeline = bound.moved_by;
-        unwrap_turns(take, bound.planned.plan, baked.losses);
-        note_losses(baked, packed);
-        Clip& clip = baked.clip;
-        extract_travel(clip, source_->skeleton(), source_->hips(), wanted.travel);
-        packed.gap = loop_gap(clip);
-        check_motion(clip, packed, wanted);
-        check_end(clip, wanted);
-        if (clip.loop == LoopForm::kClosed && recipe_.loop_form == LoopForm::kOpen) open_loop(clip);
-        const Conversion out({}, recipe_.target_convention);
-        MELLOW_TRY(
-            packed.file,
-            write_scene(folder, assemble_clip(source_->skeleton(), clip, clip_extras(clip, out)),
-                        "clip", "clips/" + clip.name + ".glb"));
-        // Samples are in the file now; what stays is what the report tells.
-        memory_.joints = std::move(clip.joints);
-        clip.joints = {};
-        // Not "= {}", which would keep the room.
-        for (MorphTrack& track : clip.morphs) track.weights = std::vector<float>();
-        for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
-        packed.clip = std::move(clip);
-        MELLOW_CHECK(prove(take, *bound.rig, folder, packed));
+        say_once(result.shared);
+        append(report_.findings, judge_overlap(jobs_->clips(), i));
+        append(report_.findings, std::move(result.findings));
+        PackedClip& packed = result.packed;
         if (apply_checks(recipe_.checks, report_.findings, said)) packed.passed = false;
+        all_passed_ = all_passed_ && packed.passed;
         report_.proven = report_.proven && packed.passed;
+        if (recipe_.picture && crate_.clips.size() < kMostDrawn) {
+            crate_.motions.push_back(std::move(result.motion));
+            crate_.clips.push_back(packed.clip);
+        }
         report_.clips.push_back(std::move(packed));
-        return {};
-    }
-
-    /// What shear costs, where it shows: in millimetres at the skin.
-    void say_shear(const PackedClip& packed) {
-        if (packed.sheared_joints.empty()) return;
-        const ClipProof& proof = packed.proof;
-        const bool apart = proof.accepted_mm.worst > proof.vertex_mm.worst;
-        const Deviation& skin = apart ? proof.accepted_mm : proof.vertex_mm;
-        report_.findings.push_back(
-            {Code::kShear, Severity::kWarning, fmt::format("clip \"{}\"", packed.clip.name),
-             fmt::format(
-                 "shear of up to {:.3g} cannot be kept, on {}; {}{}", packed.worst_shear,
-                 name_list(packed.sheared_joints),
-                 skin.count == 0
-                     ? "no mesh shows it"
-                     : fmt::format("the skin is off by at most {:.3g} mm, at {}, sample {}",
-                                   skin.worst, skin.what, skin.sample),
-                 proof.accepted_degrees.count == 0
-                     ? ""
-                     : fmt::format("; joints accepted in the recipe by at most {:.3g} degrees",
-                                   proof.accepted_degrees.worst)),
-             "even scale above turned joints",
-             "scale evenly in the source, or, where the scaled joint carries no weight: scale = "
-             "\"offsets\"   # under [joints]; or accept_shear = [...] under [proof] lets these "
-             "joints be off; "
-             "places of joints are exact all the same"});
-    }
-
-    /// Reads a clip back and measures it against the rig it came from.
-    Status prove(const Take& take, const Rig& rig, const StagedFolder& folder, PackedClip& packed) {
-        MELLOW_TRY(Scene motion, read_back(folder, packed.file.file));
-        auto proof = prove_clip(take, packed.plan, *skin_proof_, motion,
-                                driven_by(source_->scene(), source_->sources(), rig));
-        Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failures());
-        if (proof) packed.proof = std::move(proof).value();
-        say_shear(packed);
-        if (!good) report_.findings.push_back(good.failure());
-        packed.passed = good.ok();
-        check_simplified(packed);
-        if (!recipe_.picture || crate_.clips.size() >= kMostDrawn) return {};
-        crate_.motions.push_back(std::move(motion));
-        crate_.clips.push_back(packed.clip);
-        return {};
-    }
-
-    /// Fewer influences than the source has are a choice; how far the skin is off by it is
-    /// measured.
-    void check_simplified(const PackedClip& packed) {
-        const Deviation& d = packed.proof.simplified_mm;
-        if (d.count == 0 || d.worst <= recipe_.tolerance.mm) return;
-        report_.findings.push_back(
-            {Code::kInfluences, Severity::kStop, fmt::format("clip \"{}\"", packed.clip.name),
-             fmt::format(
-                 "mesh \"{}\" is {:.3g} mm from where all its influences have it, at sample {}",
-                 d.what, d.worst, d.sample),
-             fmt::format("at most {} mm", recipe_.tolerance.mm),
-             "influences = 8   # under [target]; or, if this is good enough, influences = \"warn\" "
-             "under "
-             "[checks]"});
-    }
-
-    /// A clip whose end stands still.
-    void check_end(const Clip& clip, const RecipeClip& wanted) {
-        if (wanted.range.pose) return;
-        int last = clip.samples - 1;
-        while (last > 0 && still(clip, last)) --last;
-        const double k = clip.rate.per_second(),
-                     frames = (clip.samples - 1 - last) / k * source_->scene().rate.per_second();
-        if (last == 0 || frames < kStillFrames) return;
-        const double end = static_cast<double>(wanted.range.last) - frames;
-        report_.findings.push_back(
-            {Code::kStillTail, Severity::kWarning, wanted.range.where,
-             fmt::format("nothing moves in the last {:.2f} s", (clip.samples - 1 - last) / k),
-             "a range that ends where the motion ends",
-             fmt::format("end the range at {:.0f}", std::ceil(end - 1e-6))});
-    }
-
-    static bool same(std::span<const float> values, std::size_t width, int sample) {
-        const std::size_t i = at(sample) * width;
-        for (std::size_t c = 0; c < width && i + c < values.size(); ++c)
-            if (std::abs(values[i + c] - values[i - width + c]) > 1e-6F) return false;
-        return true;
-    }
-
-    /// True when nothing changes from the sample before.
-    static bool still(const Clip& clip, int sample) {
-        for (const JointTrack& t : clip.joints)
-            if (!same(t.translation, 3, sample) || !same(t.rotation, 4, sample) ||
-                !same(t.scale, 3, sample))
-                return false;
-        for (const MorphTrack& t : clip.morphs)
-            if (!same(t.weights, t.targets.size(), sample)) return false;
-        for (const ScalarTrack& t : clip.scalars)
-            if (!same(t.values, 1, sample)) return false;
-        return true;
     }
 
     Status draw(StagedFolder& folder) {
@@ -302,152 +178,8 @@ class Packer {
         return {};
     }
 
-    /// Says the largest overlap of a clip with earlier ones, and how many others there are.
-    void check_overlap(std::size_t i) {
-        const std::vector<RecipeClip>& clips = source_->clips();
-        const Range& a = clips[i].range;
-        std::int64_t first = 0, last = -1;
-        std::string with;
-        int others = -1;
-        for (std::size_t j = 0; j < i && !a.pose; ++j) {
-            const Range& b = clips[j].range;
-            const std::int64_t from = std::max(a.first, b.first), to = std::min(a.last, b.last);
-            if (b.pose || clips[i].timeline != clips[j].timeline ||
-                clips[i].strip != clips[j].strip || from > to)
-                continue;
-            ++others;
-            if (to - from > last - first) first = from, last = to, with = b.name;
-        }
-        if (others < 0) return;
-        const std::string more =
-            others == 0 ? "" : fmt::format(", and {} clips more overlap", others);
-        report_.findings.push_back(
-            {Code::kRangeOverlap, first == last ? Severity::kNote : Severity::kWarning, a.where,
-             (first == last
-                  ? fmt::format("frame {} is shared with clip \"{}\"", first, with)
-                  : fmt::format("frames {}..{} are in clip \"{}\" too", first, last, with)) +
-                 more,
-             "ranges of their own", "nothing, if this is meant"});
-    }
-
-    /// The multiple of the target's rate at which a joint turns less than 120 degrees a sample.
-    FrameRate fast_enough(const JointLoss& loss) const {
-        constexpr double kWell_rad = 2.09;
-        const auto times = static_cast<std::int64_t>(std::ceil(loss.fastest_turn_rad / kWell_rad));
-        return {recipe_.rate.num * std::clamp<std::int64_t>(times, 2, 100), recipe_.rate.den};
-    }
-
-    void note_losses(const Baked& baked, PackedClip& packed) {
-        std::vector<std::string> flat;
-        for (int j = 0; j < source_->skeleton().size(); ++j) {
-            const JointLoss& loss = baked.losses[at(j)];
-            const std::string where = fmt::format("clip \"{}\", joint \"{}\"", baked.clip.name,
-                                                  source_->skeleton()[j].name);
-            if (loss.shear > packed.worst_shear)
-                packed.worst_shear = loss.shear, packed.shear_joint = source_->skeleton()[j].name;
-            if (loss.shear > 1e-4) packed.sheared_joints.push_back(source_->skeleton()[j].name);
-            if (loss.smallest_scale < 1e-6) flat.push_back(source_->skeleton()[j].name);
-            if (loss.fastest_turn_rad > kFastTurn_rad)
-                report_.findings.push_back(
-                    {Code::kFastTurn, Severity::kWarning, where,
-                     fmt::format("{:.0f} degrees from sample {} to {}",
-                                 loss.fastest_turn_rad * kDegrees, loss.fastest_sample - 1,
-                                 loss.fastest_sample),
-                     "less than half a turn per sample: an engine would turn the other way round",
-                     fmt::format("a target rate of {}", to_text(fast_enough(loss)))});
-        }
-        if (!flat.empty())
-            report_.findings.push_back(
-                {Code::kZeroScale, Severity::kWarning, fmt::format("clip \"{}\"", baked.clip.name),
-                 fmt::format("a scale of zero on {}", name_list(flat)), "a size above zero",
-                 "what is hidden by scale may be lit or culled wrongly in an engine"});
-    }
-
-    void check_motion(const Clip& clip, const PackedClip& packed, const RecipeClip& wanted) {
-        check_travel(clip, wanted);
-        const LoopGap& gap = packed.gap;
-        if (clip.loop != LoopForm::kClosed || !hips_stay(clip, wanted)) return;
-        const bool apart = gap.distance_m > kLoopGap_m || gap.angle_rad > kLoopGap_rad ||
-                           gap.weight > 0.01 || gap.scale > 1e-3 || gap.scalar > 0.01;
-        const bool open = gap.distance_m > kLoopOpen_m || gap.angle_rad > kLoopOpen_rad ||
-                          gap.weight > 0.05 || gap.scale > 0.01 || gap.scalar > 0.05;
-        if (apart)
-            report_.findings.push_back(
-                {Code::kLoopOpen, open ? Severity::kStop : Severity::kWarning, wanted.range.where,
-                 fmt::format("last and first pose differ by {:.1f} mm, {:.2f} degrees{}, scale "
-                             "{:.3f}, weight {:.3f}, scalar {:.3f}",
-                             gap.distance_m * 1000, gap.angle_rad * kDegrees,
-                             gap.joint < 0
-                                 ? ""
-                                 : fmt::format(" at \"{}\"", source_->skeleton()[gap.joint].name),
-                             gap.scale, gap.weight, gap.scalar),
-                 "a loop whose last frame repeats the first",
-                 "end the range on the frame that repeats the first, or drop loop = true"});
-        else if ((gap.speed_m_s > 0.2 && gap.speed_m_s > 2 * gap.usual_speed_m_s) ||
-                 (gap.spin_rad_s > 0.5 && gap.spin_rad_s > 2 * gap.usual_spin_rad_s))
-            report_.findings.push_back(
-                {Code::kLoopOpen, Severity::kWarning, wanted.range.where,
-                 fmt::format(
-                     "the pose closes, but its speed jumps by {:.2f} m/s and {:.0f} degrees/s "
-                     "at the seam; elsewhere by {:.2f} and {:.0f} at most",
-                     gap.speed_m_s, gap.spin_rad_s * kDegrees, gap.usual_speed_m_s,
-                     gap.usual_spin_rad_s * kDegrees),
-                 "a loop that goes on as it began",
-                 "ease the keys at both ends alike in the source"});
-    }
-
-    /// Hips that travel say nothing about the seam: their gap is the travel that is missing.
-    bool hips_stay(const Clip& clip, const RecipeClip& wanted) const {
-        return wanted.travel.ground ||
-               hips_drift(clip, source_->skeleton(), source_->hips()).ground_m <= kDrift_m;
-    }
-
-    void check_travel(const Clip& clip, const RecipeClip& wanted) {
-        const HipsDrift drift = hips_drift(clip, source_->skeleton(), source_->hips());
-        const TravelParts& asked = wanted.travel;
-        const auto add = [&](Code code, Severity severity, std::string found, std::string expected,
-                             std::string remedy) {
-            report_.findings.push_back({code, severity, wanted.range.where, std::move(found),
-                                        std::move(expected), std::move(remedy)});
-        };
-        const bool figure = !source_->scene().skins.empty();  // parts of a machine may rise
-        const bool goes = drift.ground_m > kDrift_m && !asked.ground,
-                   circles = figure && drift.farthest_m > 2 * kDrift_m && !asked.ground,
-                   climbs = figure && drift.climb_m > kDrift_m && !asked.height;
-        const char* parts = (goes || circles) && climbs ? "\"ground\", \"height\""
-                            : climbs && asked.ground    ? "\"ground\", \"height\""
-                            : climbs                    ? "\"height\""
-                                                        : "\"ground\"";
-        const char* expected = "travel on the root, or the figure snaps back";
-        const std::string remedy = fmt::format("travel = [{}]   # in the clip", parts);
-        if (goes)
-            add(Code::kTravelInHips, Severity::kWarning,
-                fmt::format("the hips travel {:.2f} m, the root 0", drift.ground_m), expected,
-                remedy);
-        else if (circles)
-            add(Code::kTravelInHips, Severity::kWarning,
-                fmt::format("the hips go {:.2f} m away and come back, the root stays",
-                            drift.farthest_m),
-                expected, remedy);
-        if (climbs)
-            add(Code::kTravelInHips, Severity::kWarning,
-                fmt::format("the hips end {:.2f} m higher or lower, the root stays", drift.climb_m),
-                expected, remedy);
-        const Travel& t = clip.travel;
-        if (!wanted.range.pose && (asked.ground || asked.height || asked.heading) &&
-            t.path_m < 1e-3 && std::abs(t.height_change_m) < 1e-3 &&
-            std::abs(t.heading_change_rad) < 1e-3)
-            add(Code::kTravelAbsent, Severity::kStop,
-                fmt::format("travel was asked for, and \"{}\" stays where it is",
-                            source_->skeleton()[source_->hips()].name),
-                "hips that travel",
-                "name the joint that does with hips = \"...\" under [travel], or take travel out "
-                "of "
-                "the clip");
-    }
-
     Result<PackReport> finish(StagedFolder& folder) {
-        if (apply_checks(recipe_.checks, report_.findings)) report_.proven = false;
+        if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
         for (const auto& [code, level] : recipe_.checks)
             if (!level) report_.off.emplace_back(name(code));
         report_.folder = recipe_.output;
@@ -457,8 +189,9 @@ class Packer {
                                        [&](const TextSink& out) { report_json(report_, out); }));
         MELLOW_CHECK(folder.write_text("report.txt",
                                        [&](const TextSink& out) { report_text(report_, out); }));
-        if (report_.proven) {
+        if (fit_to_place()) {
             MELLOW_TRY(StagedFolder::Placed placed, folder.commit(options_.keep));
+            report_.placed = true;
             report_.backup = std::move(placed.backup);
             report_.removed_backups = std::move(placed.removed);
             report_.unchanged = placed.unchanged;
@@ -471,9 +204,9 @@ class Packer {
     const Recipe& recipe_;
     const PackOptions& options_;
     PackReport report_;
-    std::optional<PackSource> source_;
+    std::unique_ptr<Jobs> jobs_;
     std::optional<SkinProof> skin_proof_;
-    Clip memory_;  // samples of the last clip, which are no longer needed
+    bool all_passed_ = true;
     Crate crate_;  // what is drawn: the skin and the first clips, as they were read back
 };
 

@@ -2,20 +2,20 @@
 #include <set>
 
 #include "mellow/pack.h"
-#include "pack/pack_source.h"
+#include "pack/jobs.h"
 
 namespace mellow {
 namespace {
 
 namespace fs = std::filesystem;
 
-PlannedClip planned_clip(const RecipeClip& clip, const PackSource::Bound& bound,
-                         const Recipe& recipe) {
+PlannedClip planned_clip(const ClipJob& job, const Recipe& recipe) {
+    const RecipeClip& clip = job.clip;
     PlannedClip out;
     out.name = clip.range.name;
     out.file = "clips/" + out.name + ".glb";
-    out.moved_by = bound.moved_by;
-    out.plan = bound.planned.plan;
+    out.moved_by = job.moved_by;
+    out.plan = job.range.plan;
     out.loop = clip.range.loop ? recipe.loop_form : LoopForm::kOnce;
     out.samples = out.plan.samples - (out.loop == LoopForm::kOpen ? 1 : 0);
     out.seconds = recipe.rate.seconds(out.plan.samples - 1);
@@ -65,18 +65,21 @@ std::string_view name(PlannedFile::Fate fate) {
 
 Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
     PackReport report;
-    MELLOW_TRY(const PackSource source, PackSource::read(recipe, report));
+    MELLOW_TRY(const std::unique_ptr<Jobs> jobs, Jobs::read(recipe, report, options.progress));
     PackPlan plan;
     plan.name = recipe.name;
     plan.target = recipe.target;
     plan.joints = std::move(report.joints);
     plan.findings = std::move(report.findings);
     plan.writable = StagedFolder::check(recipe.output, options.replace);
-    for (const RecipeClip& clip : source.clips()) {
-        MELLOW_TRY(const PackSource::Bound bound, source.bind(clip));
-        plan.clips.push_back(planned_clip(clip, bound, recipe));
-        plan.findings.insert(plan.findings.end(), bound.planned.findings.begin(),
-                             bound.planned.findings.end());
+    plan.motion_files = jobs->motion_files();
+    plan.skipped = std::move(report.skipped);
+    for (const ClipJob& job : jobs->clips()) {
+        MELLOW_TRY(const std::shared_ptr<const FigureMotion> motion, jobs->motion(job.motion));
+        MELLOW_TRY(const Rig rig, Rig::bind(*motion->scene, job.what, *motion->sheet));
+        plan.clips.push_back(planned_clip(job, recipe));
+        plan.clips.back().motion = motion->own ? "" : motion->file;
+        append(plan.findings, job.range.findings);
     }
     std::error_code error;
     if (plan.writable && options.keep > 0 && fs::exists(recipe.output, error))

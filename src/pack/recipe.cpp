@@ -13,6 +13,7 @@
 #include "crate/hash.h"
 #include "mellow/read.h"
 #include "pack/checks.h"
+#include "pack/clip_names.h"
 #include "pack/recipe_parts.h"
 #include "rig/sheet_words.h"
 
@@ -21,37 +22,52 @@ namespace {
 
 const std::vector<std::string> kAxisNames{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
 
-void read_source(TomlTable& t, Recipe& recipe) {
+/// What a file really is; the same keys for the figure and for every source.
+void read_truth(TomlTable& t, TrueConvention& truth) {
+    t.knows({"unit", "up", "front", "rate", "places", "frames"});
+    if (t.has("unit")) {
+        const std::string unit = t.number_or_text("unit");
+        truth.metres_per_unit = parse_unit(unit);
+        if (!truth.metres_per_unit)
+            t.fail(Code::kValueBad, "unit", "\"" + unit + "\"", suggest(unit, unit_names()),
+                   "a unit by its name, or metres per unit as a number");
+    }
+    if (t.has("up")) truth.up = parse_axis(t.choice("up", kAxisNames));
+    if (t.has("front")) truth.front = parse_axis(t.choice("front", kAxisNames));
+    if (t.has("places"))
+        truth.places = t.choice("places", {"added", "instead"}) == "added" ? BvhPlaces::kAdded
+                                                                           : BvhPlaces::kInstead;
+    if (t.has("frames"))
+        truth.frames = t.choice("frames", {"declared", "all"}) == "all" ? BvhFrames::kAll
+                                                                        : BvhFrames::kDeclared;
+    if (t.has("rate")) {
+        const std::string rate = t.number_or_text("rate");
+        truth.rate = parse_rate(rate);
+        if (!truth.rate)
+            t.fail(Code::kValueBad, "rate", rate,
+                   "frames per second, such as 24 or \"30000/1001\"");
+    }
+}
+
+void check_convention(TomlTable& t, const TrueConvention& truth) {
+    if (t.failed({"up", "front"}) || (!truth.up && !truth.front)) return;
+    const Convention convention{1, truth.up.value_or(Axis::kPlusY),
+                                truth.front.value_or(Axis::kPlusZ)};
+    if (!is_valid(convention))
+        t.fail(Code::kValueBad, truth.front ? "front" : "up",
+               fmt::format("up {} and front {} along one line", name(convention.up),
+                           name(convention.front)),
+               "two different lines", "set both up and front");
+}
+
+void read_figure(TomlTable& t, Recipe& recipe) {
     recipe.source = t.text("file");
     recipe.rig = t.text("rig", "");
     recipe.strip_prefix = t.text("strip_prefix", "");
     recipe.where.source = t.where("file");
     recipe.where.strip_prefix = t.where("strip_prefix");
-    t.knows({"unit", "up", "front", "rate", "places", "frames"});
-    if (t.has("unit")) {
-        const std::string unit = t.number_or_text("unit");
-        recipe.truth.metres_per_unit = parse_unit(unit);
-        if (!recipe.truth.metres_per_unit)
-            t.fail(Code::kValueBad, "unit", "\"" + unit + "\"", suggest(unit, unit_names()),
-                   "a unit by its name, or metres per unit as a number");
-    }
-    if (t.has("up")) recipe.truth.up = parse_axis(t.choice("up", kAxisNames));
-    if (t.has("front")) recipe.truth.front = parse_axis(t.choice("front", kAxisNames));
-    if (t.has("places"))
-        recipe.truth.places = t.choice("places", {"added", "instead"}) == "added"
-                                  ? BvhPlaces::kAdded
-                                  : BvhPlaces::kInstead;
-    if (t.has("frames"))
-        recipe.truth.frames = t.choice("frames", {"declared", "all"}) == "all"
-                                  ? BvhFrames::kAll
-                                  : BvhFrames::kDeclared;
-    if (t.has("rate")) {
-        const std::string rate = t.number_or_text("rate");
-        recipe.truth.rate = parse_rate(rate);
-        if (!recipe.truth.rate)
-            t.fail(Code::kValueBad, "rate", rate,
-                   "frames per second, such as 24 or \"30000/1001\"");
-    }
+    read_truth(t, recipe.truth);
+    check_convention(t, recipe.truth);
 }
 
 void read_target(TomlTable& t, Recipe& recipe) {
@@ -142,6 +158,89 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
     }
 }
 
+void read_sources(TomlTable& top, Recipe& recipe) {
+    if (!top.is_list("source")) return;
+    const auto tables = top.tables("source");
+    std::set<std::string> names;
+    for (std::size_t i = 0; i < tables.size(); ++i) {
+        const auto named = (*tables[i])["name"].value<std::string>();
+        TomlTable t = top.within(*tables[i], named ? fmt::format("source \"{}\"", *named)
+                                                   : fmt::format("source {}", i + 1));
+        RecipeSource source;
+        source.where = t.where("");
+        source.where_file = t.where("file");
+        source.name = t.text("name");
+        source.file = t.text("file");
+        source.strip_prefix = t.text("strip_prefix", "");
+        read_truth(t, source.truth);
+        check_convention(t, source.truth);
+        source.take_over_rest = t.choice("rest", {"source", "refuse"}, "source") == "source";
+        const std::string keyed = t.choice("keyed", {"joints", "controls", "any"}, "any");
+        source.keyed = keyed == "joints"     ? RecipeSource::Keyed::kJoints
+                       : keyed == "controls" ? RecipeSource::Keyed::kControls
+                                             : RecipeSource::Keyed::kByContent;
+        if (!names.insert(source.name).second)
+            t.fail(Code::kNameClash, "name",
+                   fmt::format("a second source named \"{}\"", source.name), "one name per source",
+                   "rename one of them");
+        t.close();
+        recipe.sources.push_back(std::move(source));
+    }
+}
+
+/// [rename]: names of motion files, and what the figure calls them.
+void read_renames(TomlTable& t, Recipe& recipe) {
+    for (const std::string& from : t.keys()) {
+        const std::string to = t.text(from);
+        const auto stars = [](const std::string& text) {
+            return std::count(text.begin(), text.end(), '*');
+        };
+        if (stars(from) > 1 || stars(from) != stars(to))
+            t.fail(Code::kValueBad, from, fmt::format("\"{}\" = \"{}\"", from, to),
+                   "whole names, or one * on both sides, which stands for the same letters");
+        recipe.renames.emplace_back(from, to);
+    }
+    // Whole names come before patterns, long patterns before short ones.
+    std::stable_sort(recipe.renames.begin(), recipe.renames.end(),
+                     [](const Rename& a, const Rename& b) {
+                         const bool pattern_a = a.first.find('*') != std::string::npos,
+                                    pattern_b = b.first.find('*') != std::string::npos;
+                         if (pattern_a != pattern_b) return pattern_b;
+                         return a.first.size() > b.first.size();
+                     });
+}
+
+void read_many(TomlTable& top, Recipe& recipe) {
+    const auto tables = top.tables("clips");
+    for (std::size_t i = 0; i < tables.size(); ++i) {
+        TomlTable t = top.within(*tables[i], fmt::format("clips {}", i + 1));
+        RecipeMany many;
+        many.like.range.where = t.where("");
+        many.source = t.text("source");
+        many.name = t.text("name", many.name);
+        many.match = t.text("match", many.match);
+        if (const std::string field = unknown_field(many.name); !field.empty())
+            t.fail(Code::kValueBad, "name", "\"" + field + "\"", suggest(field, field_names()),
+                   "fields of a name stand in braces");
+        if (t.has("range")) {
+            const std::vector<double> range = t.numbers("range");
+            const bool whole =
+                range.size() == 2 && std::all_of(range.begin(), range.end(), [](double v) {
+                    return v == std::floor(v) && std::abs(v) < 1e9;
+                });
+            if (whole)
+                many.range = {static_cast<std::int64_t>(range[0]),
+                              static_cast<std::int64_t>(range[1])};
+            else
+                t.fail(Code::kValueBad, "range", fmt::format("[{}]", fmt::join(range, ", ")),
+                       "two whole frame numbers, [first, last]; negative ones count from the end");
+        }
+        read_motion(t, many.like);
+        t.close();
+        recipe.many.push_back(std::move(many));
+    }
+}
+
 RecipeClip read_clip(TomlTable& t) {
     RecipeClip clip;
     clip.range.name = t.text("name");
@@ -170,6 +269,7 @@ RecipeClip read_clip(TomlTable& t) {
     read_motion(t, clip);
     clip.timeline = t.text("timeline", "");
     clip.strip = t.text("strip", "");
+    clip.source = t.text("source", "");
     if (!clip.timeline.empty() && !clip.strip.empty())
         t.fail(Code::kValueBad, "strip", "a strip and a timeline", "one of them");
     t.knows({"pose", "range"});
@@ -201,8 +301,10 @@ void read_clips(TomlTable& top, Recipe& recipe) {
         t.close();
         recipe.timelines.push_back(std::move(wanted));
     }
-    if (recipe.clips.empty() && recipe.timelines.empty() && !top.failed({"clip", "timelines"}) &&
-        !top.mistyped("clip") && !top.mistyped("timelines"))
+    read_many(top, recipe);
+    if (recipe.clips.empty() && recipe.timelines.empty() && recipe.many.empty() &&
+        !top.failed({"clip", "timelines", "clips"}) && !top.mistyped("clip") &&
+        !top.mistyped("timelines") && !top.mistyped("clips"))
         top.fail(Code::kKeyMissing, "", "no [[clip]]", "at least one clip",
                  "add: [[clip]] with name = \"...\" and range = [first, last]");
 }
@@ -263,21 +365,21 @@ void check_clip_names(TomlTable& top, const Recipe& recipe) {
         for (const std::string& clip : recipe.layers[i].clips)
             check_known(top.within(*layer_tables[i], fmt::format("layer {}", i + 1)), "clips",
                         "clip", clip, clips);
+    std::vector<std::string> sources;
+    for (const RecipeSource& source : recipe.sources) sources.push_back(source.name);
+    for (std::size_t i = 0; i < recipe.clips.size(); ++i)
+        if (const RecipeClip& clip = recipe.clips[i]; !clip.source.empty())
+            check_known(top.within(*clip_tables[i], fmt::format("clip \"{}\"", clip.range.name)),
+                        "source", "source", clip.source, sources);
+    const auto many_tables = top.tables("clips");
+    for (std::size_t i = 0; i < recipe.many.size(); ++i)
+        if (!recipe.many[i].source.empty())
+            check_known(top.within(*many_tables[i], fmt::format("clips {}", i + 1)), "source",
+                        "source", recipe.many[i].source, sources);
     for (std::size_t i = 0; i < recipe.clips.size(); ++i)
         if (const RecipeClip& clip = recipe.clips[i]; !clip.strip.empty())
             check_known(top.within(*clip_tables[i], fmt::format("clip \"{}\"", clip.range.name)),
                         "strip", "strip", clip.strip, strips);
-}
-
-void check_convention(TomlTable& t, const Recipe& recipe) {
-    if (t.failed({"up", "front"}) || (!recipe.truth.up && !recipe.truth.front)) return;
-    const Convention convention{1, recipe.truth.up.value_or(Axis::kPlusY),
-                                recipe.truth.front.value_or(Axis::kPlusZ)};
-    if (!is_valid(convention))
-        t.fail(Code::kValueBad, recipe.truth.front ? "front" : "up",
-               fmt::format("up {} and front {} along one line", name(convention.up),
-                           name(convention.front)),
-               "two different lines", "set both up and front");
 }
 
 }  // namespace
@@ -291,8 +393,8 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     recipe.bytes = text.size();
     recipe.hash = hash_hex({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
     TomlTable top(root, file);
-    top.knows({"source", "joints", "target", "travel", "output", "proof", "clip", "timelines",
-               "strip", "layer", "set", "camera", "checks"});
+    top.knows({"figure", "rename", "clips", "source", "joints", "target", "travel", "output",
+               "proof", "clip", "timelines", "strip", "layer", "set", "camera", "checks"});
     std::deque<toml::table> missing;  // stand for sections that are not there
     const auto section = [&](const char* key, auto&& read) {
         const toml::table* table = top.table(key);
@@ -302,10 +404,15 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
         read(t);
         t.close();
     };
-    section("source", [&](TomlTable& t) {
-        read_source(t, recipe);
-        check_convention(t, recipe);
-    });
+    // One file that is figure and motion at once is said as [source]; else the two stand apart.
+    const bool apart = top.has("figure") || top.is_list("source");
+    section(apart ? "figure" : "source", [&](TomlTable& t) { read_figure(t, recipe); });
+    if (apart && top.has("source") && !top.is_list("source"))
+        top.fail(Code::kValueBad, "source", "[figure] and [source]",
+                 "[figure] with [[source]], or [source] alone",
+                 "[[source]] in place of [source], with a name");
+    read_sources(top, recipe);
+    if (top.has("rename")) section("rename", [&](TomlTable& t) { read_renames(t, recipe); });
     Sets sets;
     sets.read(top);
     section("joints", [&](TomlTable& t) { read_joints(t, sets, recipe); });
@@ -320,6 +427,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
         recipe.name = t.text("name", std::filesystem::path(recipe.source).stem().string());
         if (t.has("name")) check_name(t, recipe.name);
         recipe.picture = t.flag("picture", true);
+        recipe.skip_bad = t.choice("on_error", {"stop", "skip"}, "stop") == "skip";
     });
     section("proof", [&](TomlTable& t) {
         recipe.tolerance.mm = t.number("tolerance_mm", recipe.tolerance.mm);

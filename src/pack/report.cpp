@@ -50,6 +50,7 @@ void write(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
     json.begin_object().member("name", packed.clip.name);
     write(json, packed.file, false);
     json.object("source", [&] {
+        if (!packed.motion.empty()) json.member("file", packed.motion);
         json.member("timeline", packed.timeline).member("first", packed.plan.first_frame);
         json.member("last", packed.plan.last_frame);
         json.member("rate", to_text(packed.plan.source_rate));
@@ -111,7 +112,8 @@ std::string clip_text(const PackedClip& p) {
     const std::int64_t from = p.plan.last_frame - p.plan.first_frame;
     text +=
         fmt::format("  range     {}..{} of \"{}\": {} samples, {} intervals, {:.4f} s at {}/s\n",
-                    p.plan.first_frame, p.plan.last_frame, p.timeline, from + 1, from,
+                    p.plan.first_frame, p.plan.last_frame,
+                    p.timeline + (p.motion.empty() ? "" : "\" of \"" + p.motion), from + 1, from,
                     p.plan.source_rate.seconds(from), to_text(p.plan.source_rate));
     text += fmt::format("  stored    {} samples, {} intervals, {:.4f} s at {}/s, {}\n", c.samples,
                         c.period, c.seconds(), to_text(c.rate),
@@ -162,6 +164,16 @@ void write(JsonWriter& json, const KeptDrive& drive, const Conversion& out) {
     json.end_object();
 }
 
+/// What was left out, as the recipe allows; nothing where nothing was.
+void write_skipped(JsonWriter& json, const PackReport& report) {
+    if (report.skipped.empty()) return;
+    json.list("skipped", report.skipped, [&](const SkippedFile& skipped) {
+        json.begin_object().member("file", skipped.file);
+        write_findings(json, skipped.findings);
+        json.end_object();
+    });
+}
+
 void write_skeleton(JsonWriter& json, const PackReport& report, const Conversion& out) {
     json.object("skeleton", [&] {
         json.member("root", report.root).member("hips", report.hips);
@@ -184,6 +196,7 @@ void manifest_json(const PackReport& report, const Recipe& recipe, const TextSin
     JsonWriter json(JsonWriter::Form::kIndented, sink);
     json.begin_object().member("format", "mellow-crate").member("version", 1);
     json.member("name", report.name);
+    write_skipped(json, report);
     json.list("sources", report.sources, [&](const FileRecord& source) {
         json.begin_object();
         write(json, source, true);
@@ -217,6 +230,7 @@ void report_json(const PackReport& report, const TextSink& sink) {
     JsonWriter json(JsonWriter::Form::kIndented, sink);
     json.begin_object().member("name", report.name).member("proven", report.proven);
     write(json, report.tolerance);
+    write_skipped(json, report);
     json.list("clips", report.clips, [&](const PackedClip& clip) {
         json.begin_object().member("name", clip.clip.name);
         write(json, "proof", clip.proof);
@@ -231,6 +245,9 @@ void report_text(const PackReport& report, const TextSink& sink) {
                      report.joints.size(), report.morph_targets.size(), report.clips.size(),
                      report.target));
     sink(report.height_m > 0 ? fmt::format(", {:.3f} m tall\n", report.height_m) : "\n");
+    for (const SkippedFile& skipped : report.skipped)
+        for (const Finding& finding : skipped.findings)
+            sink(fmt::format("left out: {}\n{}\n\n", skipped.file, to_text(finding)));
     sink(fmt::format("skin {}   {} bytes\n", report.skin.file, report.skin.bytes));
     for (const PackedClip& clip : report.clips) sink("\n" + clip_text(clip));
     sink(fmt::format(

@@ -84,6 +84,10 @@ std::string verdict(const PackReport& report) {
         return looked + fmt::format("PASSED: {} {}, {}: {}\n", report.clips.size(),
                                     report.clips.size() == 1 ? "clip" : "clips", measured,
                                     report.folder.string());
+    if (report.placed)
+        return looked + fmt::format("INCOMPLETE: {} clips, {}; {} left out: {}\n",
+                                    report.clips.size(), measured, report.skipped.size(),
+                                    report.folder.string());
     return looked + fmt::format("FAILED: {} of {} clips ({}), {}: kept aside in {}\n",
                                 failed.size(), report.clips.size(), name_list(failed), measured,
                                 report.folder.string());
@@ -115,6 +119,9 @@ void report_summary(const PackReport& report, const TextSink& sink) {
                      report.joints.size(), report.morph_targets.size(), report.target,
                      to_text(report.rate)));
     sink(report.height_m > 0 ? fmt::format(", {:.3f} m tall\n\n", report.height_m) : "\n\n");
+    for (const SkippedFile& skipped : report.skipped)
+        sink(fmt::format("left out: {}: {}\n", skipped.file, skipped.findings.front().found));
+    if (!report.skipped.empty()) sink("\n");
     std::size_t width = 4;
     for (const PackedClip& clip : report.clips) width = std::max(width, clip.clip.name.size());
     sink(fmt::format("{:{}}  {:>7}  {:>8}  {:6}  {:>10}  {:>8}  {:>8}  {}\n", "clip", width,

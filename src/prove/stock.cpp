@@ -144,9 +144,8 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
     out.name = timeline.name;
     const auto span = key_span(timeline);
     out.first_second = span[0], out.last_second = span[1];
-    const double k = scene.rate.per_second();
-    out.first_frame = static_cast<std::int64_t>(std::floor(span[0] * k + 1e-3));
-    out.last_frame = static_cast<std::int64_t>(std::ceil(span[1] * k - 1e-3));
+    const FrameSpan enclosing = frames_of(timeline, scene.rate);
+    out.first_frame = enclosing.first, out.last_frame = enclosing.last;
     std::vector<bool> nodes(scene.nodes.size(), false);
     out.channels = static_cast<int>(timeline.channels.size() + timeline.members.size() +
                                     timeline.morphs.size());

@@ -7,46 +7,11 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "mellow/node_mask.h"
-#include "pack/pack_source.h"
+#include "pack/figure.h"
 
 namespace mellow {
-namespace {
-
-/// Stretches shorter than twice this are no gaps.
-constexpr std::int64_t kFewFrames = 3;
-
-}  // namespace
-
-/// Frames between ranges of one timeline on which something moves, and which no clip has.
-void PackSource::note_gaps(PackReport& report) const {
-    for (std::size_t t = 0; t < scene_.timelines.size() && t < timelines_.size(); ++t) {
-        std::vector<const RecipeClip*> clips;
-        for (const RecipeClip& clip : clips_)
-            if (clip.strip.empty() && !clip.range.pose)
-                if (const auto found = find_timeline(clip.timeline, "");
-                    found && found.value() == static_cast<int>(t))
-                    clips.push_back(&clip);
-        std::sort(clips.begin(), clips.end(), [](const RecipeClip* a, const RecipeClip* b) {
-            return a->range.first < b->range.first;
-        });
-        std::int64_t upto = clips.empty() ? 0 : clips.front()->range.last;
-        for (const RecipeClip* clip : clips) {
-            for (const MovingSpan& span : timelines_[t].moving) {
-                const std::int64_t from = std::max(upto, span.first),
-                                   to = std::min(clip->range.first, span.last);
-                if (to - from >= 2 * kFewFrames)
-                    report.findings.push_back(
-                        {Code::kRangeGap, Severity::kNote, clip->range.where,
-                         fmt::format("frames {}..{} before it move and are in no clip", from, to),
-                         "ranges that take all of the motion", "nothing, if this is meant"});
-            }
-            upto = std::max(upto, clip->range.last);
-        }
-    }
-}
-
 /// Lights are not carried: said, since a glTF file may hold them as an extension of nodes.
-void PackSource::note_lights(PackReport& report) const {
+void Figure::note_lights(PackReport& report) const {
     std::vector<std::string> lights;
     for (const Node& node : scene_.nodes)
         if (node.extensions.find("lights") != std::string::npos) lights.push_back(node.name);
@@ -58,7 +23,7 @@ void PackSource::note_lights(PackReport& report) const {
 }
 
 /// Joints whose shear the recipe accepts, by their names without prefix.
-Status PackSource::find_accepted() {
+Status Figure::find_accepted() {
     if (recipe_->accept_shear.empty()) return {};
     MELLOW_TRY(const std::vector<int> nodes,
                masked_nodes(scene_, recipe_->accept_shear, "", "proof, accept_shear"));
@@ -68,8 +33,8 @@ Status PackSource::find_accepted() {
 }
 
 /// Takes out meshes and cameras that the recipe drops, and meshes that are not of the figure.
-Status PackSource::leave_out(const JointChoice& choice, const std::vector<int>& driven,
-                             PackReport& report) {
+Status Figure::leave_out(const JointChoice& choice, const std::vector<int>& driven,
+                         PackReport& report) {
     MELLOW_TRY(const std::vector<int> dropped,
                masked_nodes(scene_, choice.drop, "", "joints, drop"));
     std::vector<bool> moved(scene_.nodes.size(), false), still = moved, drop = moved;
@@ -113,14 +78,13 @@ Status PackSource::leave_out(const JointChoice& choice, const std::vector<int>& 
              "meshes that are skinned, hang on a joint or are moved",
              "static_meshes = \"keep\"   # under [joints], to hang them on the root"});
     if (recipe_->keep_static_meshes && std::find(still.begin(), still.end(), true) != still.end())
-        for (const RecipeClip& clip : clips_)
-            if (clip.travel.ground || clip.travel.height || clip.travel.heading)
-                return Finding{Code::kValueBad,
-                               Severity::kStop,
-                               clip.range.where,
-                               "travel, while static meshes hang on the root: they would go along",
-                               "one of both",
-                               "take out static_meshes = \"keep\" or travel"};
+        if (const std::string where = travel_asked(*recipe_); !where.empty())
+            return Finding{Code::kValueBad,
+                           Severity::kStop,
+                           where,
+                           "travel, while static meshes hang on the root: they would go along",
+                           "one of both",
+                           "take out static_meshes = \"keep\" or travel"};
     return {};
 }
 

@@ -1,0 +1,279 @@
+#include "pack/clip_judge.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <span>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "math/degrees.h"
+#include "mellow/travel.h"
+
+namespace mellow {
+namespace {
+
+constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;   // 1 mm, half a degree
+constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
+constexpr double kDrift_m = 0.3;
+constexpr double kStillFrames = 6;     // of the source
+constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
+
+class ClipJudge {
+  public:
+    ClipJudge(const Recipe& recipe, const Figure& figure, FrameRate rate)
+        : recipe_(recipe), figure_(figure), rate_(rate) {}
+
+    Findings take() { return std::move(out_); }
+
+    /// The multiple of the target's rate at which a joint turns less than 120 degrees a sample.
+    FrameRate fast_enough(const JointLoss& loss) const {
+        constexpr double kWell_rad = 2.09;
+        const auto times = static_cast<std::int64_t>(std::ceil(loss.fastest_turn_rad / kWell_rad));
+        return {recipe_.rate.num * std::clamp<std::int64_t>(times, 2, 100), recipe_.rate.den};
+    }
+
+    void losses(const Baked& baked, PackedClip& packed) {
+        std::vector<std::string> flat;
+        for (int j = 0; j < figure_.skeleton().size(); ++j) {
+            const JointLoss& loss = baked.losses[at(j)];
+            const std::string where = fmt::format("clip \"{}\", joint \"{}\"", baked.clip.name,
+                                                  figure_.skeleton()[j].name);
+            if (loss.shear > packed.worst_shear)
+                packed.worst_shear = loss.shear, packed.shear_joint = figure_.skeleton()[j].name;
+            if (loss.shear > 1e-4) packed.sheared_joints.push_back(figure_.skeleton()[j].name);
+            if (loss.smallest_scale < 1e-6) flat.push_back(figure_.skeleton()[j].name);
+            if (loss.fastest_turn_rad > kFastTurn_rad)
+                out_.push_back(
+                    {Code::kFastTurn, Severity::kWarning, where,
+                     fmt::format("{:.0f} degrees from sample {} to {}",
+                                 loss.fastest_turn_rad * kDegrees, loss.fastest_sample - 1,
+                                 loss.fastest_sample),
+                     "less than half a turn per sample: an engine would turn the other way round",
+                     fmt::format("a target rate of {}", to_text(fast_enough(loss)))});
+        }
+        if (!flat.empty())
+            out_.push_back(
+                {Code::kZeroScale, Severity::kWarning, fmt::format("clip \"{}\"", baked.clip.name),
+                 fmt::format("a scale of zero on {}", name_list(flat)), "a size above zero",
+                 "what is hidden by scale may be lit or culled wrongly in an engine"});
+    }
+
+    void motion(const Clip& clip, const LoopGap& gap, const RecipeClip& wanted) {
+        travel(clip, wanted);
+        if (clip.loop != LoopForm::kClosed || !hips_stay(clip, wanted)) return;
+        const bool apart = gap.distance_m > kLoopGap_m || gap.angle_rad > kLoopGap_rad ||
+                           gap.weight > 0.01 || gap.scale > 1e-3 || gap.scalar > 0.01;
+        const bool open = gap.distance_m > kLoopOpen_m || gap.angle_rad > kLoopOpen_rad ||
+                          gap.weight > 0.05 || gap.scale > 0.01 || gap.scalar > 0.05;
+        if (apart)
+            out_.push_back(
+                {Code::kLoopOpen, open ? Severity::kStop : Severity::kWarning, wanted.range.where,
+                 fmt::format("last and first pose differ by {:.1f} mm, {:.2f} degrees{}, scale "
+                             "{:.3f}, weight {:.3f}, scalar {:.3f}",
+                             gap.distance_m * 1000, gap.angle_rad * kDegrees,
+                             gap.joint < 0
+                                 ? ""
+                                 : fmt::format(" at \"{}\"", figure_.skeleton()[gap.joint].name),
+                             gap.scale, gap.weight, gap.scalar),
+                 "a loop whose last frame repeats the first",
+                 "end the range on the frame that repeats the first, or drop loop = true"});
+        else if ((gap.speed_m_s > 0.2 && gap.speed_m_s > 2 * gap.usual_speed_m_s) ||
+                 (gap.spin_rad_s > 0.5 && gap.spin_rad_s > 2 * gap.usual_spin_rad_s))
+            out_.push_back(
+                {Code::kLoopOpen, Severity::kWarning, wanted.range.where,
+                 fmt::format(
+                     "the pose closes, but its speed jumps by {:.2f} m/s and {:.0f} degrees/s "
+                     "at the seam; elsewhere by {:.2f} and {:.0f} at most",
+                     gap.speed_m_s, gap.spin_rad_s * kDegrees, gap.usual_speed_m_s,
+                     gap.usual_spin_rad_s * kDegrees),
+                 "a loop that goes on as it began",
+                 "ease the keys at both ends alike in the source"});
+    }
+
+    /// Hips that travel say nothing about the seam: their gap is the travel that is missing.
+    bool hips_stay(const Clip& clip, const RecipeClip& wanted) const {
+        return wanted.travel.ground ||
+               hips_drift(clip, figure_.skeleton(), figure_.hips()).ground_m <= kDrift_m;
+    }
+
+    void travel(const Clip& clip, const RecipeClip& wanted) {
+        const HipsDrift drift = hips_drift(clip, figure_.skeleton(), figure_.hips());
+        const TravelParts& asked = wanted.travel;
+        const auto add = [&](Code code, Severity severity, std::string found, std::string expected,
+                             std::string remedy) {
+            out_.push_back({code, severity, wanted.range.where, std::move(found),
+                            std::move(expected), std::move(remedy)});
+        };
+        const bool figure = !figure_.scene().skins.empty();  // parts of a machine may rise
+        const bool goes = drift.ground_m > kDrift_m && !asked.ground,
+                   circles = figure && drift.farthest_m > 2 * kDrift_m && !asked.ground,
+                   climbs = figure && drift.climb_m > kDrift_m && !asked.height;
+        const char* parts = (goes || circles) && climbs ? "\"ground\", \"height\""
+                            : climbs && asked.ground    ? "\"ground\", \"height\""
+                            : climbs                    ? "\"height\""
+                                                        : "\"ground\"";
+        const char* expected = "travel on the root, or the figure snaps back";
+        const std::string remedy = fmt::format("travel = [{}]   # in the clip", parts);
+        if (goes)
+            add(Code::kTravelInHips, Severity::kWarning,
+                fmt::format("the hips travel {:.2f} m, the root 0", drift.ground_m), expected,
+                remedy);
+        else if (circles)
+            add(Code::kTravelInHips, Severity::kWarning,
+                fmt::format("the hips go {:.2f} m away and come back, the root stays",
+                            drift.farthest_m),
+                expected, remedy);
+        if (climbs)
+            add(Code::kTravelInHips, Severity::kWarning,
+                fmt::format("the hips end {:.2f} m higher or lower, the root stays", drift.climb_m),
+                expected, remedy);
+        const Travel& t = clip.travel;
+        if (!wanted.range.pose && (asked.ground || asked.height || asked.heading) &&
+            t.path_m < 1e-3 && std::abs(t.height_change_m) < 1e-3 &&
+            std::abs(t.heading_change_rad) < 1e-3)
+            add(Code::kTravelAbsent, Severity::kStop,
+                fmt::format("travel was asked for, and \"{}\" stays where it is",
+                            figure_.skeleton()[figure_.hips()].name),
+                "hips that travel",
+                "name the joint that does with hips = \"...\" under [travel], or take travel out "
+                "of "
+                "the clip");
+    }
+
+    /// A clip whose end stands still.
+    void end(const Clip& clip, const RecipeClip& wanted) {
+        if (wanted.range.pose) return;
+        int last = clip.samples - 1;
+        while (last > 0 && still(clip, last)) --last;
+        const double k = clip.rate.per_second(),
+                     frames = (clip.samples - 1 - last) / k * rate_.per_second();
+        if (last == 0 || frames < kStillFrames) return;
+        const double end = static_cast<double>(wanted.range.last) - frames;
+        out_.push_back(
+            {Code::kStillTail, Severity::kWarning, wanted.range.where,
+             fmt::format("nothing moves in the last {:.2f} s", (clip.samples - 1 - last) / k),
+             "a range that ends where the motion ends",
+             fmt::format("end the range at {:.0f}", std::ceil(end - 1e-6))});
+    }
+
+    static bool same(std::span<const float> values, std::size_t width, int sample) {
+        const std::size_t i = at(sample) * width;
+        for (std::size_t c = 0; c < width && i + c < values.size(); ++c)
+            if (std::abs(values[i + c] - values[i - width + c]) > 1e-6F) return false;
+        return true;
+    }
+
+    /// True when nothing changes from the sample before.
+    static bool still(const Clip& clip, int sample) {
+        for (const JointTrack& t : clip.joints)
+            if (!same(t.translation, 3, sample) || !same(t.rotation, 4, sample) ||
+                !same(t.scale, 3, sample))
+                return false;
+        for (const MorphTrack& t : clip.morphs)
+            if (!same(t.weights, t.targets.size(), sample)) return false;
+        for (const ScalarTrack& t : clip.scalars)
+            if (!same(t.values, 1, sample)) return false;
+        return true;
+    }
+
+    /// What shear costs, where it shows: in millimetres at the skin.
+    void shear(const PackedClip& packed) {
+        if (packed.sheared_joints.empty()) return;
+        const ClipProof& proof = packed.proof;
+        const bool apart = proof.accepted_mm.worst > proof.vertex_mm.worst;
+        const Deviation& skin = apart ? proof.accepted_mm : proof.vertex_mm;
+        out_.push_back(
+            {Code::kShear, Severity::kWarning, fmt::format("clip \"{}\"", packed.clip.name),
+             fmt::format(
+                 "shear of up to {:.3g} cannot be kept, on {}; {}{}", packed.worst_shear,
+                 name_list(packed.sheared_joints),
+                 skin.count == 0
+                     ? "no mesh shows it"
+                     : fmt::format("the skin is off by at most {:.3g} mm, at {}, sample {}",
+                                   skin.worst, skin.what, skin.sample),
+                 proof.accepted_degrees.count == 0
+                     ? ""
+                     : fmt::format("; joints accepted in the recipe by at most {:.3g} degrees",
+                                   proof.accepted_degrees.worst)),
+             "even scale above turned joints",
+             "scale evenly in the source, or, where the scaled joint carries no weight: scale = "
+             "\"offsets\"   # under [joints]; or accept_shear = [...] under [proof] lets these "
+             "joints be off; "
+             "places of joints are exact all the same"});
+    }
+
+    /// Fewer influences than the source has are a choice; how far the skin is off by it is
+    /// measured.
+    void simplified(const PackedClip& packed) {
+        const Deviation& d = packed.proof.simplified_mm;
+        if (d.count == 0 || d.worst <= recipe_.tolerance.mm) return;
+        out_.push_back(
+            {Code::kInfluences, Severity::kStop, fmt::format("clip \"{}\"", packed.clip.name),
+             fmt::format(
+                 "mesh \"{}\" is {:.3g} mm from where all its influences have it, at sample {}",
+                 d.what, d.worst, d.sample),
+             fmt::format("at most {} mm", recipe_.tolerance.mm),
+             "influences = 8   # under [target]; or, if this is good enough, influences = \"warn\" "
+             "under "
+             "[checks]"});
+    }
+
+  private:
+    const Recipe& recipe_;
+    const Figure& figure_;
+    FrameRate rate_;  // of the source
+    Findings out_;
+};
+
+}  // namespace
+
+/// Says the largest overlap of a clip with earlier ones, and how many others there are.
+Findings judge_overlap(const std::vector<ClipJob>& jobs, std::size_t i) {
+    const RecipeClip& own = jobs[i].clip;
+    const Range& a = own.range;
+    std::int64_t first = 0, last = -1;
+    std::string with;
+    int others = -1;
+    for (std::size_t j = 0; j < i && !a.pose; ++j) {
+        const RecipeClip& other = jobs[j].clip;
+        const Range& b = other.range;
+        const std::int64_t from = std::max(a.first, b.first), to = std::min(a.last, b.last);
+        if (b.pose || jobs[i].motion != jobs[j].motion || own.timeline != other.timeline ||
+            own.strip != other.strip || from > to)
+            continue;
+        ++others;
+        if (to - from > last - first) first = from, last = to, with = b.name;
+    }
+    if (others < 0) return {};
+    const std::string more = others == 0 ? "" : fmt::format(", and {} clips more overlap", others);
+    return {
+        {Code::kRangeOverlap, first == last ? Severity::kNote : Severity::kWarning, a.where,
+         (first == last ? fmt::format("frame {} is shared with clip \"{}\"", first, with)
+                        : fmt::format("frames {}..{} are in clip \"{}\" too", first, last, with)) +
+             more,
+         "ranges of their own", "nothing, if this is meant"}};
+}
+
+Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& job,
+                     const Baked& baked, PackedClip& packed) {
+    ClipJudge judge(recipe, figure, job.range.plan.source_rate);
+    judge.losses(baked, packed);
+    judge.motion(baked.clip, packed.gap, job.clip);
+    judge.end(baked.clip, job.clip);
+    return judge.take();
+}
+
+Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedClip& packed,
+                     const Status& within_tolerance) {
+    ClipJudge judge(recipe, figure, packed.plan.source_rate);
+    judge.shear(packed);
+    Findings out = judge.take();
+    if (!within_tolerance) out.push_back(within_tolerance.failure());
+    judge.simplified(packed);
+    append(out, judge.take());
+    return out;
+}
+
+}  // namespace mellow

@@ -1,0 +1,18 @@
+// What is to be said of one clip: seams, travel, still ends, losses, and what the proof measured.
+#pragma once
+
+#include "mellow/bake.h"
+#include "pack/jobs.h"
+
+namespace mellow {
+
+/// The largest overlap of a clip with earlier ones of the same motion, and how many others overlap.
+Findings judge_overlap(const std::vector<ClipJob>& jobs, std::size_t i);
+/// Of a clip with its travel on the root and its loop still closed; notes its shear in `packed`.
+Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& job,
+                     const Baked& baked, PackedClip& packed);
+/// Of a clip that was read back and measured.
+Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedClip& packed,
+                     const Status& within_tolerance);
+
+}  // namespace mellow

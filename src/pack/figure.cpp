@@ -1,0 +1,233 @@
+#include "pack/figure.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "mellow/fit.h"
+#include "mellow/stock.h"
+#include "pack/cameras.h"
+#include "pack/kept_drives.h"
+#include "pack/source_file.h"
+
+namespace mellow {
+
+std::string travel_asked(const Recipe& recipe) {
+    const auto travels = [](const RecipeClip& clip) {
+        return clip.travel.ground || clip.travel.height || clip.travel.heading;
+    };
+    for (const RecipeClip& clip : recipe.clips)
+        if (travels(clip)) return clip.range.where;
+    for (const RecipeTimelines& wanted : recipe.timelines)
+        if (travels(wanted.like)) return wanted.like.range.where;
+    for (const RecipeMany& wanted : recipe.many)
+        if (travels(wanted.like)) return wanted.like.range.where;
+    return {};
+}
+
+Status Figure::load(PackReport& report) {
+    Findings wrong;
+    append(wrong, read_scene_file(report).failures());
+    append(wrong, read_sheet(report).failures());
+    if (!wrong.empty()) return wrong;
+    return prepare_cameras(*recipe_, scene_, sheet_);
+}
+
+Status Figure::read_scene_file(PackReport& report) {
+    const auto path = recipe_->folder / recipe_->source;
+    auto parsed = load_scene(report.sources, "scene", path.filename().string(), path,
+                             limits_for(recipe_->truth));
+    if (!parsed) {
+        Findings failures = parsed.failures();
+        for (Finding& f : failures) f = in_recipe_words(f);
+        return failures;
+    }
+    ReadResult read = std::move(parsed).value();
+    scene_ = std::move(read.scene);
+    for (const Finding& f : read.findings)
+        if (!recipe_->truth.answers(f)) report.findings.push_back(in_recipe_words(f));
+    MELLOW_CHECK(overrule(scene_, recipe_->truth, read.keys_on_frames));
+    // What the recipe answers, or packing sees to, needs no saying.
+    const std::set<Code> answered{Code::kStillTail,   Code::kPrefix,     Code::kLeftOut,
+                                  Code::kDefaultName, Code::kUnweighted, Code::kZeroScale,
+                                  Code::kRigidSkin,   Code::kNoMotion};
+    Stock stock = take_stock(scene_);
+    for (const Finding& f : stock.findings) {
+        const bool rigged = f.code == Code::kUnbaked && !recipe_->rig.empty();
+        if (!answered.contains(f.code) && !recipe_->truth.answers(f) && !rigged)
+            report.findings.push_back(f);
+    }
+    timelines_ = std::move(stock.timelines);
+    note_lights(report);
+    static_meshes_ = static_meshes(scene_);
+    conversion_ = Conversion(scene_.convention, Convention{});
+    convert(scene_, Convention{});
+    split_rigid_meshes(scene_);
+    for (Finding& f : restore_zero_scales(scene_)) report.findings.push_back(std::move(f));
+    return {};
+}
+
+Status Figure::read_sheet(PackReport& report) {
+    if (!recipe_->rig.empty()) {
+        MELLOW_TRY(const Bytes text,
+                   load_file(report.sources, "rig sheet",
+                             std::filesystem::path(recipe_->rig).filename().string(),
+                             recipe_->folder / recipe_->rig));
+        MELLOW_TRY(sheet_,
+                   parse_rig_sheet({reinterpret_cast<const char*>(text.data()), text.size()},
+                                   std::filesystem::path(recipe_->rig).filename().string()));
+        convert(sheet_, conversion_);
+    }
+    if (sheet_.prefix.empty()) sheet_.prefix = recipe_->strip_prefix;
+    return {};
+}
+
+Status Figure::strip(PackReport& report) {
+    std::vector<int> kept;
+    std::vector<bool> joint(scene_.nodes.size(), scene_.skins.empty());
+    for (const Skin& skin : scene_.skins)
+        for (const int j : skin.joints) joint[at(j)] = true;
+    for (std::size_t n = 0; n < joint.size(); ++n)
+        if (joint[n] || scene_.nodes[n].mesh != kNone) kept.push_back(static_cast<int>(n));
+    auto stripped = strip_prefix(scene_, recipe_->strip_prefix, kept);
+    if (!stripped) {
+        Finding failure = stripped.failure();
+        failure.where = recipe_->where.strip_prefix;
+        return failure;
+    }
+    if (!recipe_->strip_prefix.empty() && stripped.value() == 0)
+        report.findings.push_back({Code::kPrefix, Severity::kWarning, recipe_->where.strip_prefix,
+                                   fmt::format("no name begins with \"{}\"", recipe_->strip_prefix),
+                                   "a prefix that is there", "remove or correct the key"});
+    return {};
+}
+
+/// How the joints of another skeleton lie in the world, by name.
+Status Figure::read_axes(JointChoice& choice, PackReport& report) const {
+    if (recipe_->axes.empty()) return {};
+    const auto path = recipe_->folder / recipe_->axes;
+    MELLOW_TRY(ReadResult read,
+               load_scene(report.sources, "axes", path.filename().string(), path, {}));
+    convert(read.scene, Convention{});
+    const std::vector<Affine> worlds = rest_worlds(read.scene);
+    for (std::size_t n = 0; n < worlds.size(); ++n) {
+        const std::string& name = read.scene.nodes[n].name;
+        const std::string& prefix = recipe_->strip_prefix;
+        choice.axes[name.starts_with(prefix) ? name.substr(prefix.size()) : name] =
+            rotation_of(worlds[n]);
+    }
+    return {};
+}
+
+/// Tells how far each joint's axes were turned, and which joints the other skeleton does not have.
+Status Figure::note_axes(const JointChoice& choice, PackReport& report) const {
+    if (recipe_->axes.empty()) return {};
+    std::vector<std::string> own;
+    for (int j = 0; j < skeleton_.size(); ++j) {
+        const int node = sources_[at(j)].node;
+        // A camera's axes are those its recipe says.
+        if (node == kNone || scene_.nodes[at(node)].camera != kNone) continue;
+        if (choice.axes.contains(scene_.nodes[at(node)].name))
+            report.turns.emplace_back(skeleton_[j].name, sources_[at(j)].turn);
+        else
+            own.push_back(skeleton_[j].name);
+    }
+    if (report.turns.empty())
+        return Finding{Code::kNameUnknown,
+                       Severity::kStop,
+                       recipe_->where.axes,
+                       fmt::format("none of the {} joints is in {}", own.size(), recipe_->axes),
+                       fmt::format("nodes named like the joints: {}", name_list(own)),
+                       "name a file of the skeleton whose axes the joints shall take"};
+    if (own.empty()) return {};
+    report.findings.push_back(
+        {Code::kAssumed, Severity::kWarning, recipe_->where.axes,
+         fmt::format("{} of {} joints are not in {} and keep their own axes: {}", own.size(),
+                     own.size() + report.turns.size(), recipe_->axes, name_list(own)),
+         "a node of the same name for every joint", "rename the joints, or name another file"});
+    return {};
+}
+
+Status Figure::make_skeleton(PackReport& report) {
+    // Rules are bound by the names of the file, so the rig comes before names are shortened.
+    // Where it fails, what else is wrong is looked for as far as that goes without it.
+    const auto rig = Rig::bind(scene_, kNone, sheet_);
+    Findings wrong = rig ? Findings{} : rig.failures();
+    append(wrong, strip(report).failures());
+    JointChoice choice = recipe_->joints;
+    append(wrong, leave_out(choice, rig ? rig.value().driven_nodes() : std::vector<int>{}, report)
+                      .failures());
+    append(wrong, find_accepted().failures());
+    append(wrong, read_axes(choice, report).failures());
+    auto joints =
+        choose_joints(scene_, choice, rig ? rig.value().driven_nodes() : std::vector<int>{});
+    if (!wrong.empty()) {
+        if (joints) {
+            skeleton_ = std::move(joints.value().skeleton);
+            sources_ = std::move(joints.value().sources);
+            append(wrong, find_hips(report).failures());
+        }
+        return wrong;
+    }
+    MELLOW_TRY(ChosenJoints chosen, std::move(joints));
+    skeleton_ = std::move(chosen.skeleton);
+    sources_ = std::move(chosen.sources);
+    if (!chosen.dropped_tips.empty())
+        report.findings.push_back({Code::kUnweighted, Severity::kNote, "skeleton",
+                                   fmt::format("joints at the ends without weight are left out: {}",
+                                               name_list(chosen.dropped_tips)),
+                                   "", "tips = \"keep\"   # under [joints]"});
+    Scene before = scene_;
+    Findings simplified = simplify_skins(scene_, sources_, recipe_->influences);
+    if (!simplified.empty()) unsimplified_ = std::move(before);
+    report.findings.insert(report.findings.end(), simplified.begin(), simplified.end());
+    MELLOW_CHECK(add_root(skeleton_, sources_, recipe_->root));
+    MELLOW_CHECK(note_axes(choice, report));
+    report.drives = kept_drives(sheet_, recipe_->strip_prefix, scene_, skeleton_, sources_);
+    for (const Joint& j : skeleton_.joints()) report.joints.push_back(j.name);
+    return find_hips(report);
+}
+
+Status Figure::find_hips(PackReport& report) {
+    if (skeleton_.size() == 0) return {};
+    if (!recipe_->hips.empty()) {
+        hips_ = skeleton_.find(recipe_->hips);
+        std::vector<std::string> names;
+        for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
+        if (hips_ < 0)
+            return Finding{Code::kNameUnknown,
+                           Severity::kStop,
+                           recipe_->where.hips,
+                           fmt::format("no joint \"{}\"", recipe_->hips),
+                           suggest(recipe_->hips, names),
+                           "correct the name"};
+    } else {
+        for (int j = 1; j < skeleton_.size() && hips_ < 0; ++j)
+            if (skeleton_[j].name == "hips" || skeleton_[j].name == "Hips" ||
+                skeleton_[j].name == "pelvis")
+                hips_ = j;
+        const bool travels = !travel_asked(*recipe_).empty();
+        int first = 1;  // a camera is nobody's hips
+        while (first < skeleton_.size() && sources_[at(first)].node != kNone &&
+               scene_.nodes[at(sources_[at(first)].node)].camera != kNone)
+            ++first;
+        if (hips_ < 0 && first < skeleton_.size()) {
+            hips_ = first;
+            if (travels || !scene_.skins.empty())
+                report.findings.push_back(
+                    {Code::kAssumed, Severity::kNote, recipe_->where.hips,
+                     fmt::format("joint \"{}\" was taken for the hips", skeleton_[hips_].name),
+                     "a joint named hips or pelvis",
+                     fmt::format("hips = \"{}\"   # under [travel]", skeleton_[hips_].name)});
+        }
+        hips_ = std::max(hips_, 0);
+    }
+    report.hips = skeleton_[hips_].name;
+    return {};
+}
+
+}  // namespace mellow

@@ -1,0 +1,68 @@
+// The figure of a crate, made ready once: scene, rig sheet, skeleton, and which joint is which.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "mellow/bake.h"
+#include "mellow/pack.h"
+#include "mellow/recipe.h"
+#include "mellow/rig.h"
+#include "mellow/scene.h"
+#include "mellow/stock.h"
+
+namespace mellow {
+
+class Figure {
+  public:
+    explicit Figure(const Recipe& recipe) : recipe_(&recipe) {}
+    /// Reads the scene and the rig sheet and takes them inside. Notes sources and findings in
+    /// `report`. Fails with all that is wrong with both.
+    Status load(PackReport& report);
+    /// Chooses joints and names them. Fails with everything that is wrong with sheet and recipe at
+    /// once.
+    Status make_skeleton(PackReport& report);
+
+    const Scene& scene() const { return scene_; }
+    /// The scene with its skins as they were, where they had to be simplified.
+    const Scene* unsimplified() const { return unsimplified_ ? &*unsimplified_ : nullptr; }
+    /// Nodes whose shear may be lost; nullptr when there are none.
+    const std::vector<bool>* accepted() const { return accepted_.empty() ? nullptr : &accepted_; }
+    const RigSheet& sheet() const { return sheet_; }
+    /// From the numbers of the file to those inside.
+    const Conversion& conversion() const { return conversion_; }
+    const Skeleton& skeleton() const { return skeleton_; }
+    const JointSources& sources() const { return sources_; }
+    int hips() const { return hips_; }
+    /// What moves when in the file.
+    const std::vector<TimelineStock>& timelines() const { return timelines_; }
+
+  private:
+    Status read_scene_file(PackReport& report);
+    Status read_sheet(PackReport& report);
+    Status read_axes(JointChoice& choice, PackReport& report) const;
+    Status note_axes(const JointChoice& choice, PackReport& report) const;
+    void note_lights(PackReport& report) const;
+    Status find_accepted();
+    Status leave_out(const JointChoice& choice, const std::vector<int>& driven, PackReport& report);
+    Status strip(PackReport& report);
+    Status find_hips(PackReport& report);
+
+    const Recipe* recipe_;
+    Scene scene_;
+    std::optional<Scene> unsimplified_;
+    RigSheet sheet_;
+    Conversion conversion_;
+    Skeleton skeleton_;
+    JointSources sources_;
+    int hips_ = -1;
+    std::vector<bool> accepted_;
+    std::vector<TimelineStock> timelines_;
+    std::vector<int> static_meshes_;  ///< nodes of meshes that are not of the figure
+};
+
+/// Where the recipe asks for travel first; empty where it does not.
+std::string travel_asked(const Recipe& recipe);
+
+}  // namespace mellow

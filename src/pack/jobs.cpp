@@ -1,0 +1,387 @@
+#include "pack/jobs.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "mellow/parallel.h"
+
+namespace mellow {
+namespace {
+
+/// Motion files whose contents are in memory at the same time while they are planned, and the most
+/// that stay there.
+constexpr std::size_t kAtOnce = 16, kHeld = 8;
+/// Stretches shorter than twice this are no gaps.
+constexpr std::int64_t kFewFrames = 3;
+
+std::string own_name(const std::string& timeline, const std::string& prefix) {
+    return timeline.starts_with(prefix) ? timeline.substr(prefix.size()) : timeline;
+}
+
+}  // namespace
+
+Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, PackReport& report,
+                                         const PackProgress& progress) {
+    std::unique_ptr<Jobs> jobs(new Jobs(recipe));
+    Findings wrong;
+    const auto collect = [&](Status status) { append(wrong, std::move(status).failures()); };
+    MELLOW_CHECK(jobs->figure_.load(report));
+    Status clips = jobs->own_clips(report);
+    if (clips.ok()) jobs->note_gaps(report);
+    collect(jobs->figure_.make_skeleton(report));
+    const bool figure = wrong.empty();
+    collect(std::move(clips));
+    jobs->files_[0]->kept = std::make_shared<const FigureMotion>(own_motion(jobs->figure_, recipe));
+    for (ClipJob& job : jobs->clips_)
+        if (job.motion == 0)
+            for (const Finding& f : jobs->plan(job, *jobs->files_[0]->kept).failures()) {
+                const bool said = std::any_of(wrong.begin(), wrong.end(), [&](const Finding& o) {
+                    return o.where == f.where && o.found == f.found;
+                });
+                if (!said) wrong.push_back(f);
+            }
+    if (figure) jobs->open_files(report, progress, wrong);
+    if (!wrong.empty()) return wrong;
+    jobs->note_same_content(report);
+    return jobs;
+}
+
+/// The files of all sources, in their order.
+Status Jobs::list_files() {
+    files_.push_back(std::make_unique<File>());
+    files_[0]->file = recipe_.source;
+    Findings wrong;
+    for (const RecipeSource& source : recipe_.sources) {
+        const std::vector<std::string> found = matching_files(recipe_.folder, source.file);
+        if (found.empty())
+            wrong.push_back({Code::kFileMissing, Severity::kStop, source.where_file,
+                             fmt::format("no file fits \"{}\"", source.file),
+                             "at least one file; * stands for letters of a name, ** for folders",
+                             "correct the pattern; it starts at the recipe's folder"});
+        for (const std::string& name : found) {
+            auto file = std::make_unique<File>();
+            const std::filesystem::path path(name);
+            file->source = &source;
+            file->file = name;
+            file->stem = path.stem().string();
+            file->folder = path.parent_path().filename().string();
+            files_.push_back(std::move(file));
+        }
+    }
+    return wrong;
+}
+
+/// Clips that the recipe names, and those of the timelines of the figure's own file.
+Status Jobs::own_clips(PackReport& report) {
+    Findings wrong;
+    append(wrong, list_files().failures());
+    for (const RecipeClip& clip : recipe_.clips) {
+        names_.emplace(folded(clip.range.name), clip.range.where);
+        ClipJob job;
+        job.clip = clip;
+        if (!clip.source.empty()) {
+            std::vector<std::size_t> of_source;
+            for (std::size_t f = 1; f < files_.size(); ++f)
+                if (files_[f]->source->name == clip.source) of_source.push_back(f);
+            if (of_source.size() > 1)
+                wrong.push_back(
+                    {Code::kValueBad, Severity::kStop, clip.range.where,
+                     fmt::format("source \"{}\" has {} files", clip.source, of_source.size()),
+                     "a source with one file",
+                     "[[clips]] makes a clip of each file; match = \"...\" chooses"});
+            if (of_source.size() != 1) continue;
+            job.motion = of_source[0];
+        }
+        clips_.push_back(std::move(job));
+    }
+    for (const RecipeTimelines& wanted : recipe_.timelines)
+        append(wrong, expand(wanted, report).failures());
+    return wrong;
+}
+
+Status Jobs::take_name(const std::string& name, const std::string& from, const std::string& where) {
+    const auto [there, fresh] = names_.emplace(folded(name), from);
+    if (fresh) return {};
+    return Finding{Code::kNameClash,
+                   Severity::kStop,
+                   where,
+                   fmt::format("a second clip \"{}\": of {} and of {}", name, there->second, from),
+                   "one name per clip (upper and lower case count as equal)",
+                   "name = \"{folder}_{file}\" or {timeline} in it tells them apart; or narrow "
+                   "match"};
+}
+
+Status Jobs::expand(const RecipeTimelines& wanted, PackReport& report) {
+    int found = 0;
+    Findings wrong;
+    for (const Timeline& timeline : figure_.scene().timelines) {
+        const std::string& full = timeline.name;
+        const std::string bare = own_name(full, recipe_.strip_prefix);
+        if (!fits_pattern(wanted.match, bare)) continue;
+        ++found;
+        RecipeClip clip = wanted.like;
+        clip.timeline = full;
+        clip.range.name = file_name(bare.empty() ? recipe_.name : bare);
+        const FrameSpan span = frames_of(timeline, figure_.scene().rate);
+        clip.range.first = span.first, clip.range.last = span.last;
+        if (!names_.emplace(folded(clip.range.name), "timeline \"" + full + "\"").second)
+            wrong.push_back({Code::kNameClash, Severity::kStop, wanted.like.range.where,
+                             fmt::format("timeline \"{}\" would be a second clip \"{}\"", full,
+                                         clip.range.name),
+                             "one name per clip",
+                             "give it a [[clip]] of its own, or narrow match"});
+        if (clip.range.name != bare)
+            report.findings.push_back(
+                {Code::kDefaultName, Severity::kNote, wanted.like.range.where,
+                 fmt::format("timeline \"{}\" became clip \"{}\"", bare, clip.range.name),
+                 "letters, digits, _, - and .: it becomes a file name", ""});
+        ClipJob job;
+        job.clip = std::move(clip);
+        clips_.push_back(std::move(job));
+    }
+    if (found == 0)
+        wrong.push_back({Code::kNameUnknown, Severity::kStop, wanted.like.range.where,
+                         fmt::format("no timeline fits \"{}\"", wanted.match),
+                         "a pattern that some timeline fits", "correct match"});
+    return wrong;
+}
+
+/// Reads every motion file once, plans its clips and lets it go again where there are many. What
+/// cannot be used is left out where the recipe says so, else it is wrong.
+void Jobs::open_files(PackReport& report, const PackProgress& progress, Findings& wrong) {
+    counts_.assign(recipe_.many.size(), 0);
+    const bool few = files_.size() <= kHeld + 1;
+    const auto bad = [&](const std::string& file, Findings why) {
+        if (!recipe_.skip_bad) return append(wrong, std::move(why));
+        report.skipped.push_back({file, std::move(why)});
+    };
+    for (std::size_t first = 1; first < files_.size(); first += kAtOnce) {
+        const std::size_t count = std::min(kAtOnce, files_.size() - first);
+        if (progress) progress({"reading motion files", first - 1, files_.size() - 1});
+        std::vector<Opened> opened(count);
+        parallel_for(count, [&](std::size_t i) {
+            const File& file = *files_[first + i];
+            auto motion = read_motion(recipe_, *file.source, file.file, figure_);
+            if (motion)
+                opened[i].motion = std::make_shared<const FigureMotion>(std::move(motion).value());
+            else
+                opened[i].wrong = motion.failures();
+        });
+        for (std::size_t i = 0; i < count; ++i) {
+            File& file = *files_[first + i];
+            Findings why = std::move(opened[i].wrong);
+            const std::shared_ptr<const FigureMotion> motion = std::move(opened[i].motion);
+            if (motion) {
+                for (ClipJob& job : clips_)
+                    if (job.motion == first + i) append(why, plan(job, *motion).failures());
+                for (std::size_t t = 0; t < recipe_.many.size(); ++t)
+                    if (recipe_.many[t].source == file.source->name)
+                        append(why, make_clips(recipe_.many[t], t, first + i, *motion, report));
+                append(report.findings, motion->findings);
+                report.sources.insert(report.sources.end(), motion->records.begin(),
+                                      motion->records.end());
+                file.records = motion->records;
+                if (few) file.kept = motion;
+            }
+            if (why.empty()) continue;
+            std::erase_if(clips_, [&](const ClipJob& job) { return job.motion == first + i; });
+            bad(file.file, std::move(why));
+        }
+    }
+    for (std::size_t t = 0; t < recipe_.many.size(); ++t)
+        if (counts_[t] == 0 && wrong.empty() && report.skipped.empty())
+            wrong.push_back(
+                {Code::kNameUnknown, Severity::kStop, recipe_.many[t].like.range.where,
+                 fmt::format("no file and no timeline fits \"{}\"", recipe_.many[t].match),
+                 "a pattern that some file or timeline fits", "correct match"});
+}
+
+/// One clip of each timeline of a file that fits.
+Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size_t index,
+                          const FigureMotion& motion, PackReport& report) {
+    const File& file = *files_[index];
+    Findings wrong;
+    for (const Timeline& timeline : motion.scene->timelines) {
+        if (!fits_pattern(wanted.match, file.stem) && !fits_pattern(wanted.match, timeline.name))
+            continue;
+        ClipJob job;
+        job.motion = index;
+        job.clip = wanted.like;
+        job.clip.timeline = timeline.name;
+        NameFields fields{file_name(file.stem), file_name(file.folder), file_name(timeline.name),
+                          ++counts_[table]};
+        job.clip.range.name = filled(wanted.name, fields);
+        job.clip.range.where = fmt::format("{}, clip \"{}\"", file.file, job.clip.range.name);
+        const FrameSpan span = frames_of(timeline, motion.scene->rate);
+        job.clip.range.first = span.first, job.clip.range.last = span.last;
+        if (wanted.range) {
+            const auto frame = [&](std::int64_t f) { return f < 0 ? span.last + 1 + f : f; };
+            job.clip.range.first = frame((*wanted.range)[0]);
+            job.clip.range.last = frame((*wanted.range)[1]);
+        }
+        append(wrong,
+               take_name(job.clip.range.name, file.file, wanted.like.range.where).failures());
+        if (fields.file != file.stem && wanted.name.find("{file}") != std::string::npos)
+            report.findings.push_back({Code::kDefaultName, Severity::kNote, file.file,
+                                       fmt::format("became clip \"{}\"", job.clip.range.name),
+                                       "letters, digits, _, - and .: it becomes a file name", ""});
+        append(wrong, plan(job, motion).failures());
+        clips_.push_back(std::move(job));
+    }
+    return wrong;
+}
+
+/// The same bytes under two names.
+void Jobs::note_same_content(PackReport& report) const {
+    std::map<std::string, const File*> seen;
+    for (std::size_t f = 1; f < files_.size(); ++f) {
+        if (files_[f]->records.empty()) continue;
+        const auto [there, fresh] = seen.emplace(files_[f]->records[0].hash, files_[f].get());
+        if (!fresh && there->second->file != files_[f]->file)
+            report.findings.push_back({Code::kSameContent, Severity::kWarning, files_[f]->file,
+                                       fmt::format("the same bytes as {}", there->second->file),
+                                       "one file per motion",
+                                       "take one of them away, or narrow the pattern"});
+    }
+    for (const RecipeSource& source : recipe_.sources) {
+        const bool used = std::any_of(clips_.begin(), clips_.end(), [&](const ClipJob& job) {
+            return job.motion > 0 && files_[job.motion]->source == &source;
+        });
+        if (!used && report.skipped.empty())
+            report.findings.push_back(
+                {Code::kLeftOut, Severity::kNote, source.where,
+                 fmt::format("no clip is made of source \"{}\"", source.name),
+                 "a [[clip]] or [[clips]] with source = \"" + source.name + "\"",
+                 "nothing, if this is meant"});
+    }
+}
+
+/// Frames between ranges of one timeline of the figure's file on which something moves, and which
+/// no clip has.
+void Jobs::note_gaps(PackReport& report) const {
+    const Scene& scene = figure_.scene();
+    const std::vector<TimelineStock>& stock = figure_.timelines();
+    for (std::size_t t = 0; t < scene.timelines.size() && t < stock.size(); ++t) {
+        std::vector<const RecipeClip*> clips;
+        for (const ClipJob& job : clips_)
+            if (job.motion == 0 && job.clip.strip.empty() && !job.clip.range.pose)
+                if (const auto found =
+                        find_timeline(scene, job.clip.timeline, recipe_.strip_prefix, "");
+                    found && found.value() == static_cast<int>(t))
+                    clips.push_back(&job.clip);
+        std::sort(clips.begin(), clips.end(), [](const RecipeClip* a, const RecipeClip* b) {
+            return a->range.first < b->range.first;
+        });
+        std::int64_t upto = clips.empty() ? 0 : clips.front()->range.last;
+        for (const RecipeClip* clip : clips) {
+            for (const MovingSpan& span : stock[t].moving) {
+                const std::int64_t from = std::max(upto, span.first),
+                                   to = std::min(clip->range.first, span.last);
+                if (to - from >= 2 * kFewFrames)
+                    report.findings.push_back(
+                        {Code::kRangeGap, Severity::kNote, clip->range.where,
+                         fmt::format("frames {}..{} before it move and are in no clip", from, to),
+                         "ranges that take all of the motion", "nothing, if this is meant"});
+            }
+            upto = std::max(upto, clip->range.last);
+        }
+    }
+}
+
+Result<Performance> Jobs::performance(const RecipeClip& clip, const FigureMotion& motion) const {
+    const Scene& scene = *motion.scene;
+    Performance out;
+    out.most_walk_s = recipe_.most_walk_s;
+    if (clip.strip.empty()) {
+        const bool rest = clip.range.pose && clip.timeline.empty() && scene.timelines.empty();
+        if (!rest) {
+            MELLOW_TRY(out.timeline,
+                       find_timeline(scene, clip.timeline, motion.prefix, clip.range.where));
+        }
+    } else {
+        for (const RecipeStrip& strip : recipe_.strips) {
+            if (strip.strip.name != clip.strip) continue;
+            out.strip = strip.strip;
+            for (std::size_t b = 0; b < strip.timelines.size(); ++b) {
+                Block& block = out.strip->blocks[b];
+                MELLOW_TRY(block.timeline,
+                           find_timeline(scene, strip.timelines[b], motion.prefix, block.where));
+            }
+        }
+    }
+    for (const RecipeLayer& wanted : recipe_.layers) {
+        const auto& names = wanted.clips;
+        if (!names.empty() && std::find(names.begin(), names.end(), clip.range.name) == names.end())
+            continue;
+        Layer layer = wanted.layer;
+        if (wanted.timeline) {
+            MELLOW_TRY(layer.timeline,
+                       find_timeline(scene, *wanted.timeline, motion.prefix, layer.where));
+        }
+        convert(layer, figure_.conversion());
+        out.layers.push_back(std::move(layer));
+    }
+    return out;
+}
+
+Status Jobs::plan(ClipJob& job, const FigureMotion& motion) const {
+    const RecipeClip& clip = job.clip;
+    const Scene& scene = *motion.scene;
+    MELLOW_TRY(job.what, performance(clip, motion));
+    FrameSpan span;
+    job.moved_by = clip.strip;
+    if (job.what.strip) {
+        span = whole_frames(job.what.strip->first(), job.what.strip->last());
+    } else if (job.what.timeline != kNone) {
+        const Timeline& timeline = scene.timelines[at(job.what.timeline)];
+        span = frames_of(timeline, scene.rate);
+        job.moved_by = timeline.name;
+    }
+    MELLOW_TRY(job.range, plan_range(clip.range, span.first, span.last, scene.rate, recipe_.rate));
+    const int samples = job.range.plan.samples, joints = figure_.skeleton().size();
+    const std::int64_t most = std::int64_t{80} * recipe_.most_samples,
+                       whole = std::int64_t{samples} *
+                               std::max(1, joints + scalar_layout(figure_.scene()).count / 10);
+    if (samples > recipe_.most_samples || whole > most)
+        return Finding{
+            Code::kLimit,
+            Severity::kStop,
+            clip.range.where,
+            fmt::format("{} samples of {} joints and {} morph weights", samples, joints,
+                        scalar_layout(figure_.scene()).count),
+            fmt::format(
+                "at most {} samples a clip, and {} of all joints, ten weights counted as one",
+                recipe_.most_samples, most),
+            fmt::format("a shorter range; or most_samples = {}   # under [target]",
+                        std::max<std::int64_t>(samples, (whole + 79) / 80))};
+    job.what.played = Played{job.range.plan.start(), job.range.plan.end(), clip.range.loop};
+    return {};
+}
+
+Result<std::shared_ptr<const FigureMotion>> Jobs::motion(std::size_t index) const {
+    File& file = *files_[index];
+    if (file.kept) return file.kept;
+    const std::lock_guard held(file.lock);
+    if (auto there = file.loaded.lock()) return there;
+    MELLOW_TRY(FigureMotion read, read_motion(recipe_, *file.source, file.file, figure_));
+    const bool same = std::equal(
+        read.records.begin(), read.records.end(), file.records.begin(), file.records.end(),
+        [](const FileRecord& a, const FileRecord& b) { return a.hash == b.hash; });
+    if (!same)
+        return Finding{Code::kFileUnreadable,
+                       Severity::kStop,
+                       file.file,
+                       "other bytes than a moment ago",
+                       "files that stay as they are",
+                       "pack again when nobody writes them"};
+    auto motion = std::make_shared<const FigureMotion>(std::move(read));
+    file.loaded = motion;
+    return motion;
+}
+
+}  // namespace mellow

@@ -1,0 +1,82 @@
+// The jobs of a recipe: its figure, the files that move it, and every clip with where its samples
+// stand. Nothing is baked here; motion files are read to plan them and let go again.
+#pragma once
+
+#include <memory>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "pack/clip_names.h"
+#include "pack/motion.h"
+
+namespace mellow {
+
+/// One clip before it is baked.
+struct ClipJob {
+    RecipeClip clip;         ///< with its last name and range
+    std::size_t motion = 0;  ///< of Jobs
+    Performance what;        ///< what moves it
+    PlannedRange range;
+    std::string moved_by;  ///< name of the timeline or strip
+};
+
+class Jobs {
+  public:
+    /// Reads, converts inside, chooses joints, plans all clips. Notes sources, joints and findings
+    /// in `report`. Fails with everything that is wrong with sheet, recipe and motion files at
+    /// once; `progress` hears of motion files.
+    static Result<std::unique_ptr<Jobs>> read(const Recipe& recipe, PackReport& report,
+                                              const PackProgress& progress = {});
+
+    const Figure& figure() const { return figure_; }
+    /// Clips of the recipe in its order, then those made from whole timelines, then those of many
+    /// files.
+    const std::vector<ClipJob>& clips() const { return clips_; }
+    std::size_t motion_files() const { return files_.size() - 1; }
+    /// A motion, read again unless somebody holds it. Thread-safe. Fails where its file is another
+    /// than it was when the jobs were made.
+    Result<std::shared_ptr<const FigureMotion>> motion(std::size_t index) const;
+    /// Hashes of the bytes of a motion's files, as they were read.
+    const std::vector<FileRecord>& records(std::size_t motion) const {
+        return files_[motion]->records;
+    }
+
+  private:
+    struct File {
+        const RecipeSource* source = nullptr;  ///< nullptr: the figure's own
+        std::string file, folder, stem;
+        std::vector<FileRecord> records;
+        std::shared_ptr<const FigureMotion> kept;  ///< where there are few
+        std::mutex lock;
+        std::weak_ptr<const FigureMotion> loaded;
+    };
+    /// What reading one motion file gave.
+    struct Opened {
+        std::shared_ptr<const FigureMotion> motion;
+        Findings wrong;
+        std::vector<ClipJob> planned;  ///< of the clips that name this file alone
+    };
+
+    explicit Jobs(const Recipe& recipe) : recipe_(recipe), figure_(recipe) {}
+    Status list_files();
+    Status own_clips(PackReport& report);
+    Status expand(const RecipeTimelines& wanted, PackReport& report);
+    void open_files(PackReport& report, const PackProgress& progress, Findings& wrong);
+    Findings make_clips(const RecipeMany& wanted, std::size_t table, std::size_t file,
+                        const FigureMotion& motion, PackReport& report);
+    Status take_name(const std::string& name, const std::string& from, const std::string& where);
+    void note_gaps(PackReport& report) const;
+    void note_same_content(PackReport& report) const;
+    Result<Performance> performance(const RecipeClip& clip, const FigureMotion& motion) const;
+    Status plan(ClipJob& job, const FigureMotion& motion) const;
+
+    const Recipe& recipe_;
+    Figure figure_;
+    std::vector<std::unique_ptr<File>> files_;  ///< the first is the figure's own
+    std::vector<ClipJob> clips_;
+    std::map<std::string, std::string> names_;  ///< folded name of a clip, and where it is from
+    std::vector<int> counts_;                   ///< clips made of each [[clips]] so far
+};
+
+}  // namespace mellow

@@ -1,0 +1,219 @@
+#include "pack/motion.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "math/degrees.h"
+#include "pack/source_file.h"
+
+namespace mellow {
+namespace {
+
+const RigSheet kNoRules;
+
+/// True when the file keys something that the figure's rig reads and that is no joint.
+bool keys_controls(const Scene& motion, const Figure& figure) {
+    const auto nodes = nodes_by_name(figure.scene());
+    const auto control = [&](int n) {
+        const std::string& name = motion.nodes[at(n)].name;
+        return nodes.contains(name) && figure.skeleton().find(name) < 0;
+    };
+    for (const Timeline& timeline : motion.timelines) {
+        for (const Channel& c : timeline.channels)
+            if (c.path != Path::kWeights && control(c.node)) return true;
+        for (const MemberCurve& c : timeline.members)
+            if (control(c.node)) return true;
+    }
+    return false;
+}
+
+/// Weights for meshes of another file get meshes without vertices, so that they can be evaluated.
+void hold_morphs(Scene& motion) {
+    for (Timeline& timeline : motion.timelines) {
+        for (MorphCurve& morph : timeline.morphs) {
+            int node = find_node(motion, morph.mesh);
+            if (node == kNone) {
+                node = static_cast<int>(motion.nodes.size());
+                motion.nodes.push_back({});
+                motion.nodes.back().name = morph.mesh;
+                motion.roots.push_back(node);
+            }
+            Node& holder = motion.nodes[at(node)];
+            if (holder.mesh == kNone) {
+                holder.mesh = static_cast<int>(motion.meshes.size());
+                motion.meshes.push_back({morph.mesh, {}, morph.targets, {}, {}, {}});
+            }
+            if (morph_count(motion, node) == morph.curve.width)
+                timeline.channels.push_back({node, Path::kWeights, std::move(morph.curve)});
+        }
+        timeline.morphs.clear();
+    }
+}
+
+/// Vertices, pictures and skins of a motion file are never looked at.
+void drop_vertices(Scene& motion) {
+    for (Node& node : motion.nodes) node.skin = kNone;
+    for (Mesh& mesh : motion.meshes) mesh.primitives.clear();
+    motion.skins.clear();
+    motion.images.clear();
+    motion.materials.clear();
+}
+
+class MotionReader {
+  public:
+    MotionReader(const Recipe& recipe, const RecipeSource& source, const std::string& file,
+                 const Figure& figure)
+        : recipe_(recipe), source_(source), figure_(figure) {
+        out_.source = source.name;
+        out_.file = file;
+        out_.prefix = source.strip_prefix;
+    }
+
+    Result<FigureMotion> run() {
+        const auto path = recipe_.folder / out_.file;
+        auto parsed =
+            load_scene(out_.records, "motion", out_.file, path, limits_for(source_.truth));
+        if (!parsed) {
+            Findings failures = parsed.failures();
+            for (Finding& f : failures) f = of_this_file(std::move(f));
+            return failures;
+        }
+        ReadResult read = std::move(parsed).value();
+        Scene scene = std::move(read.scene);
+        for (const Finding& f : read.findings)
+            if (!source_.truth.answers(f)) say(of_this_file(f));
+        MELLOW_CHECK(overrule(scene, source_.truth, read.keys_on_frames));
+        for (const std::string& change : name_timelines(scene))
+            say({Code::kDefaultName, Severity::kNote, out_.file, change, "", ""});
+        Stock stock = take_stock(scene);
+        // Unit and axes are not guessed at: joints that lie as those of the figure say them.
+        for (const Finding& f : stock.findings)
+            if (f.code == Code::kRateSuspect && !source_.truth.answers(f)) say(of_this_file(f));
+        out_.stock = std::move(stock.timelines);
+        drop_vertices(scene);
+        convert(scene, Convention{});
+        rename(scene, source_.strip_prefix, recipe_.renames);
+        if (scene.timelines.empty())
+            return Finding{Code::kNoMotion,
+                           Severity::kStop,
+                           out_.file,
+                           "no timeline in the file",
+                           "keys of joints or controls",
+                           "take the file out of the pattern under [[source]]"};
+        const bool rules = !figure_.sheet().rules.empty();
+        if (source_.keyed == RecipeSource::Keyed::kControls ||
+            (source_.keyed == RecipeSource::Keyed::kByContent && rules &&
+             keys_controls(scene, figure_)))
+            MELLOW_CHECK(move_rig(scene));
+        else
+            MELLOW_CHECK(move_joints(std::move(scene)));
+        return std::move(out_);
+    }
+
+  private:
+    /// Readers name the file alone; of hundreds it takes the path.
+    Finding of_this_file(Finding finding) const {
+        const std::string name = std::filesystem::path(out_.file).filename().string();
+        if (finding.where.starts_with(name)) finding.where.replace(0, name.size(), out_.file);
+        return in_recipe_words(std::move(finding));
+    }
+
+    void say(Finding finding) { out_.findings.push_back(std::move(finding)); }
+
+    Status move_rig(const Scene& scene) {
+        std::vector<std::string> left;
+        MELLOW_TRY(Scene carried, carry_keys(figure_.scene(), scene, out_.file, left));
+        if (!left.empty())
+            say({Code::kMissingJoint, Severity::kWarning, out_.file,
+                 fmt::format("keys of nodes that the figure does not have: {}", name_list(left)),
+                 "nodes of the figure",
+                 "names in a [rename] table, or nothing, if they are not needed"});
+        out_.scene = std::make_shared<const Scene>(std::move(carried));
+        out_.sheet = &figure_.sheet();
+        out_.sources = figure_.sources();
+        out_.same_nodes = true;
+        return {};
+    }
+
+    Status move_joints(Scene scene) {
+        JointMapOptions options;
+        options.root = recipe_.root;
+        MELLOW_TRY(JointMap map, match_joints(figure_.skeleton(), scene, options, out_.file));
+        if (map.turned > 0 && !source_.take_over_rest)
+            return Finding{
+                Code::kSkeletonDiffers,
+                Severity::kStop,
+                fmt::format("{}, joint \"{}\"", out_.file, map.most_turned),
+                fmt::format("{} joints whose axes rest turned, this one by {:.1f} degrees",
+                            map.turned, map.most_turned_rad * kDegrees),
+                "the axes of the figure",
+                "rest = \"source\"   # under [[source]]: places agree, axes are taken over"};
+        if (map.turned > 0)
+            say({Code::kAssumed, Severity::kNote, out_.file,
+                 fmt::format("axes of {} joints rest turned, those of \"{}\" the most, by {:.1f} "
+                             "degrees: taken over",
+                             map.turned, map.most_turned, map.most_turned_rad * kDegrees),
+                 "joints whose places agree", ""});
+        if (map.other_rest)
+            say({Code::kAssumed, Severity::kNote, out_.file,
+                 "rests in another pose than the figure", "joints that lie in their parents alike",
+                 ""});
+        if (!map.missing.empty())
+            say({Code::kMissingJoint, Severity::kWarning, out_.file,
+                 fmt::format("joints that the file does not have, and that rest: {}",
+                             name_list(map.missing)),
+                 "all joints of the figure",
+                 "names in a [rename] table, or nothing, if they shall rest"});
+        if (!map.surplus.empty())
+            say({Code::kLeftOut, Severity::kNote, out_.file,
+                 fmt::format("motion of nodes that are no joints of the figure: {}",
+                             name_list(map.surplus)),
+                 "joints of the figure", ""});
+        hold_morphs(scene);
+        out_.scene = std::make_shared<const Scene>(std::move(scene));
+        out_.sheet = &kNoRules;
+        out_.sources = std::move(map.sources);
+        return {};
+    }
+
+    const Recipe& recipe_;
+    const RecipeSource& source_;
+    const Figure& figure_;
+    FigureMotion out_;
+};
+
+}  // namespace
+
+Take FigureMotion::take(const Figure& figure, std::shared_ptr<const Rig> rig,
+                        const std::vector<Mount>& mounts) const {
+    TakeParts parts;
+    parts.mounts = mounts;
+    if (!same_nodes) {
+        for (Mount& mount : parts.mounts) mount.node = find_node(*scene, mount.name);
+        parts.morphs = morph_channels(figure.scene());
+    }
+    return play(*scene, std::move(rig), figure.skeleton(), sources, parts);
+}
+
+FigureMotion own_motion(const Figure& figure, const Recipe& recipe) {
+    FigureMotion out;
+    out.file = recipe.source;
+    out.scene = {std::shared_ptr<const void>{}, &figure.scene()};
+    out.sheet = &figure.sheet();
+    out.sources = figure.sources();
+    out.own = out.same_nodes = true;
+    out.prefix = recipe.strip_prefix;
+    out.stock = figure.timelines();
+    return out;
+}
+
+Result<FigureMotion> read_motion(const Recipe& recipe, const RecipeSource& source,
+                                 const std::string& file, const Figure& figure) {
+    return MotionReader(recipe, source, file, figure).run();
+}
+
+}  // namespace mellow
