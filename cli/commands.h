@@ -32,8 +32,8 @@ struct DescribeRequest : Common {
 int describe(const DescribeRequest& request);
 
 struct PackRequest : Common {
-    std::string recipe;
-    bool replace = false, dry_run = false;
+    std::vector<std::string> recipes;
+    bool replace = false, dry_run = false, all = false;
     int keep = 3;
 };
 int pack(const PackRequest& request);

@@ -80,18 +80,23 @@ Command describe_command(DescribeRequest& r) {
 Command pack_command(PackRequest& r) {
     Command c{"pack", "Do the whole job of a recipe: bake, cut, write, read back, measure",
               "Prints a line for each clip and the verdict last; the whole report is report.txt in "
-              "the crate. Above tolerance nothing is put in place."};
-    c.options.push_back(
-        {"RECIPE", &r.recipe, "RECIPE", "Recipe file (TOML)", {}, Names::kToml, true});
+              "the crate. Above tolerance nothing is put in place. With --replace only clips whose "
+              "inputs have changed are baked again; the others are taken over. Several recipes, or "
+              "a pattern in quotes, are several jobs: a line for each at the end, and the exit "
+              "code of the worst."};
+    c.options.push_back({"RECIPE", &r.recipes, "RECIPE...", "Recipe files (TOML)", {},
+                         Names::kToml, true});
     c.options.push_back({"--dry-run", &r.dry_run, "",
                          "Read and plan everything, say what would be written, and write nothing"});
     c.options.push_back(
         {"--replace", &r.replace, "",
          "Replace a crate that was packed before; the old one is kept as a backup"});
+    c.options.push_back({"--all", &r.all, "",
+                         "Bake every clip, also those whose inputs have not changed"});
     c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
     add_verbose(c, r, "Print the whole report");
     add_common(c, r);
-    c.examples = {"mellow pack tamsin.recipe.toml --replace"};
+    c.examples = {"mellow pack tamsin.recipe.toml --replace", "mellow pack \"recipes/*.toml\""};
     c.run = [&r] { return pack(r); };
     return c;
 }

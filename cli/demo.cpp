@@ -47,7 +47,7 @@ int demo(const DemoRequest& request) {
     }
     for (const char* recipe : {"tamsin.recipe.toml", "press.recipe.toml"}) {
         if (talk) print_out("\n");
-        PackRequest job{request, (folder / recipe).string()};
+        PackRequest job{request, {(folder / recipe).string()}};
         job.replace = request.replace;
         job.quiet = !talk, job.json = false;
         if (const int exit = pack(job); exit != kDone) return exit;

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "commands.h"
+#include "pack/clip_names.h"
 
 namespace mellow::cli {
 namespace {
@@ -87,43 +88,67 @@ void write(JsonWriter& json, const PackPlan& plan, const Findings& findings) {
     write_findings(json, findings);
 }
 
-int dry_run(const PackRequest& request, const Recipe& recipe, const PackOptions& options) {
+/// One recipe of a request.
+struct Job {
+    const PackRequest& request;
+    const std::string& file;
+    const TextSink& out;  ///< takes what is for standard output
+};
+
+int failed(const Job& job, Findings findings) {
+    findings = seen_from_here(std::move(findings), job.file);
+    if (!job.request.json || job.request.recipes.size() == 1) return fail(job.request, findings);
+    print_findings(findings);
+    JsonWriter json(JsonWriter::Form::kIndented, job.out);
+    json.begin_object().member("name", job.file);
+    write_findings(json, findings);
+    json.end_object().finish();
+    return exit_code(findings.front().code);
+}
+
+int dry_run(const Job& job, const Recipe& recipe, const PackOptions& options) {
+    const PackRequest& request = job.request;
     const auto planned = plan_pack(recipe, options);
-    if (!planned) return fail(request, seen_from_here(planned.failures(), request.recipe));
+    if (!planned) return failed(job, planned.failures());
     const PackPlan& plan = planned.value();
     Findings findings = plan.writable.failures();
     findings.insert(findings.end(), plan.findings.begin(), plan.findings.end());
-    findings = seen_from_here(std::move(findings), request.recipe);
-    if (request.json)
-        print_json([&](JsonWriter& json) { write(json, plan, findings); });
-    else if (!request.quiet)
-        print_out(plan_text(plan) + "\n" +
-                  (plan.findings.empty() ? "" : grouped_text(plan.findings) + "\n") +
-                  "dry run: nothing was written\n");
+    findings = seen_from_here(std::move(findings), job.file);
+    if (request.json) {
+        JsonWriter json(JsonWriter::Form::kIndented, job.out);
+        json.begin_object();
+        write(json, plan, findings);
+        json.end_object().finish();
+    } else if (!request.quiet) {
+        job.out(plan_text(plan) + "\n" +
+                (plan.findings.empty() ? "" : grouped_text(plan.findings) + "\n") +
+                "dry run: nothing was written\n");
+    }
     if (plan.writable) return kDone;
     print_findings(plan.writable.failures());
     return kCannotWrite;
 }
 
-void print_report(const PackRequest& request, const PackReport& report) {
-    if (request.json) return report_json(report, print_out);
+void print_report(const Job& job, const PackReport& report) {
+    const PackRequest& request = job.request;
+    if (request.json) return report_json(report, job.out);
     if (request.quiet) return;
     if (request.verbose) {
-        report_text(report, print_out);
-        print_out("\n");
+        report_text(report, job.out);
+        job.out("\n");
     }
-    report_summary(report, print_out);
+    report_summary(report, job.out);
 }
 
-int pack_now(const PackRequest& request, const Recipe& recipe, PackOptions options) {
-    const bool show = isatty(STDERR_FILENO) != 0 && !request.quiet;
+int pack_now(const Job& job, const Recipe& recipe, PackOptions options) {
+    const bool show = isatty(STDERR_FILENO) != 0 && !job.request.quiet;
     if (show) options.progress = ProgressLine();
     auto packed = mellow::pack(recipe, options);
     if (show) fmt::print(stderr, "\r\033[K");
-    if (!packed) return fail(request, seen_from_here(packed.failures(), request.recipe));
+    if (!packed) return failed(job, packed.failures());
     PackReport& report = packed.value();
-    report.findings = seen_from_here(std::move(report.findings), request.recipe);
-    print_report(request, report);
+    report.findings = seen_from_here(std::move(report.findings), job.file);
+    print_report(job, report);
     if (report.proven) return kDone;
     for (const SkippedFile& skipped : report.skipped) print_findings(skipped.findings);
     std::erase_if(report.findings, [](const Finding& f) { return f.severity != Severity::kStop; });
@@ -131,22 +156,81 @@ int pack_now(const PackRequest& request, const Recipe& recipe, PackOptions optio
     if (report.placed)
         fmt::print(stderr, "packed without what is bad: {} left out\n", report.skipped.size());
     else
-        fmt::print(stderr, "not packed: the files are kept aside in {}\n", report.folder.string());
+        fmt::print(stderr, "not packed: the files are kept aside in {}\n",
+                   report.folder.string());
     return kChecksFailed;
+}
+
+int one_job(const Job& job) {
+    const auto recipe = read_recipe(job.file);
+    if (!recipe) return failed(job, recipe.failures());
+    PackOptions options;
+    options.replace = job.request.replace;
+    options.keep = job.request.keep;
+    options.all = job.request.all;
+    return job.request.dry_run ? dry_run(job, recipe.value(), options)
+                               : pack_now(job, recipe.value(), options);
+}
+
+/// Several jobs, one after the other; what each came to stands at the end.
+int all_jobs(const PackRequest& request) {
+    int worst = kDone;
+    std::string summary;
+    JsonWriter json(JsonWriter::Form::kIndented, print_out);
+    if (request.json) json.begin_object().key("jobs").begin_array();
+    for (std::size_t i = 0; i < request.recipes.size(); ++i) {
+        const std::string& file = request.recipes[i];
+        std::string text;
+        const TextSink out = [&](std::string_view piece) {
+            if (request.json)
+                text += piece;
+            else
+                print_out(piece);
+        };
+        if (!request.json && !request.quiet)
+            print_out(fmt::format("{}job {} of {}: {}\n\n", i == 0 ? "" : "\n", i + 1,
+                                  request.recipes.size(), file));
+        const int exit = one_job({request, file, out});
+        if (request.json) json.raw(text);
+        worst = std::max(worst, exit);
+        summary += fmt::format("{:9} {}\n",
+                               exit == kDone           ? "done"
+                               : exit == kChecksFailed ? "unproven"
+                                                       : "failed",
+                               file);
+    }
+    if (request.json) {
+        json.end_array().member("exit", worst).end_object().finish();
+    } else if (!request.quiet) {
+        print_out("\n" + summary);
+    }
+    return worst;
+}
+
+/// Recipes by name, and those that a pattern in quotes finds.
+Result<std::vector<std::string>> named(const std::vector<std::string>& asked) {
+    std::vector<std::string> out;
+    for (const std::string& name : asked) {
+        const std::vector<std::string> found = matching_files("", name);
+        if (found.empty())
+            return Finding{Code::kFileMissing, Severity::kStop, name, "no file fits the pattern",
+                           "recipes", "correct the pattern"};
+        out.insert(out.end(), found.begin(), found.end());
+    }
+    return out;
 }
 
 }  // namespace
 
-int pack(const PackRequest& request) {
-    if (request.keep < 0)
-        return misused(request, "--keep", std::to_string(request.keep), "0 or more backups");
-    const auto recipe = read_recipe(request.recipe);
-    if (!recipe) return fail(request, seen_from_here(recipe.failures(), request.recipe));
-    PackOptions options;
-    options.replace = request.replace;
-    options.keep = request.keep;
-    return request.dry_run ? dry_run(request, recipe.value(), options)
-                           : pack_now(request, recipe.value(), options);
+int pack(const PackRequest& asked) {
+    if (asked.keep < 0)
+        return misused(asked, "--keep", std::to_string(asked.keep), "0 or more backups");
+    auto recipes = named(asked.recipes);
+    if (!recipes) return fail(asked, recipes.failures());
+    PackRequest request = asked;
+    request.recipes = std::move(recipes).value();
+    if (request.recipes.size() > 1) return all_jobs(request);
+    return one_job({request, request.recipes.front(), print_out});
 }
 
 }  // namespace mellow::cli

@@ -66,7 +66,7 @@ class ToolTest : public testing::Test {
 TEST(ToolHelpTest, WrongUseIsExitTwo) {
     EXPECT_THAT(run_tool("--version").out, HasSubstr("mellow 0."));
     for (const char* wrong :
-         {"bake", "pack", "describe", "view x", "pack a b", "describe a --colour red"}) {
+         {"bake", "pack", "describe", "view x", "compare a", "describe a --colour red"}) {
         const ToolRun run = run_tool(wrong);
         EXPECT_EQ(run.exit, 2) << wrong;
         EXPECT_THAT(run.err, Not(IsEmpty())) << wrong;
@@ -491,7 +491,7 @@ TEST_F(ToolTest, AFullDisk) {
     ASSERT_EQ(pack().exit, 0);
     const std::string before = read_text(folder_ / "crates/tamsin/crate.json");
     const ToolRun run =
-        run_tool("pack --replace " + path("tamsin.recipe.toml"), full_after(total / 2));
+        run_tool("pack --all --replace " + path("tamsin.recipe.toml"), full_after(total / 2));
     EXPECT_EQ(run.exit, 4);
     EXPECT_EQ(read_text(folder_ / "crates/tamsin/crate.json"), before);
     EXPECT_FALSE(std::filesystem::exists(folder_ / "crates/tamsin.backup-1"));

@@ -78,6 +78,9 @@ enum class Code {
     kUsage,
 };
 
+/// Of how many kinds findings are.
+inline constexpr int kCodes = static_cast<int>(Code::kUsage) + 1;
+
 /// One thing to say. All five texts are whole phrases for a person; `where` names the file and the
 /// place in it ("tamsin.recipe.toml:12, clip \"walk\""). Any text may be empty except `found`.
 struct Finding {

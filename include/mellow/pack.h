@@ -23,6 +23,8 @@ struct Progress {
 using PackProgress = std::function<void(const Progress&)>;
 
 struct PackOptions {
+    /// Bakes every clip, also those that the crate that gives way has already.
+    bool all = false;
     bool replace = false;   ///< an existing crate gives way and is kept as a backup
     int keep = 3;           ///< how many backups stay, the newest
     PackProgress progress;  ///< called with what is being done, never twice at once
@@ -41,6 +43,7 @@ struct PackedClip {
     SamplePlan plan;
     std::string timeline;
     std::string motion;  ///< the file it is from; empty for the figure's own
+    std::string where;   ///< of its range in the recipe, for messages
     FileRecord file;
     LoopGap gap;
     double worst_shear = 0;
@@ -48,6 +51,12 @@ struct PackedClip {
     std::vector<std::string> sheared_joints;  ///< that lost more than 1e-4 of a member
     ClipProof proof;
     bool passed = false;  ///< everything in `proof` is within the tolerance
+    /// Hash of all that the clip depends on; a clip of the same hash need not be baked again.
+    std::string inputs;
+    /// Of its range and rig, which clips may share word for word, and of this clip alone; as they
+    /// were before any [checks].
+    Findings shared, findings;
+    bool reused = false;  ///< taken from the crate that stood there, its bytes checked
 };
 
 /// A drive rule from angles of joints to a morph weight, in the axes of the joints as they are in
@@ -81,7 +90,8 @@ struct PackReport {
     bool unchanged = false;  ///< the same bytes stood there; nothing was written, no backup made
     /// Everything that was asked for is in the crate and within the tolerance.
     bool proven = false;
-    bool placed = false;  ///< the crate stands where it was asked for
+    bool placed = false;     ///< the crate stands where it was asked for
+    std::size_t reused = 0;  ///< clips that were taken from the crate that stood there
     std::vector<SkippedFile> skipped;
     std::vector<FileRecord> sources;
     FileRecord skin, picture;

@@ -47,6 +47,7 @@ struct RecipeSource {
     Keyed keyed = Keyed::kByContent;
     bool take_over_rest = true;  ///< axes that rest turned; else they are refused
     std::string where, where_file;
+    std::string text;  ///< as of a strip
 };
 
 /// Every file of a source, and every timeline in it, becomes a clip.
@@ -60,12 +61,14 @@ struct RecipeMany {
 /// A strip whose blocks name their timelines.
 struct RecipeStrip {
     Strip strip;
+    std::string text;                    ///< its table, in one form whatever way it is written
     std::vector<std::string> timelines;  ///< of each block; empty: the only one there is
 };
 
 /// A layer, the clips it lies over (none: all) and the timeline of the pose it takes.
 struct RecipeLayer {
     Layer layer;
+    std::string text;  ///< as of a strip
     std::vector<std::string> clips;
     std::optional<std::string> timeline;
 };
@@ -89,6 +92,9 @@ struct Recipe {
     std::filesystem::path folder;  ///< relative paths start here
     std::size_t bytes = 0;         ///< of its text
     std::string hash;              ///< of its text, XXH3 128 bits in hex
+    /// What every clip depends on: all but clips, strips, layers, motion files, output and checks,
+    /// in one form whatever way it is written.
+    std::string common;
 
     std::string source, rig, strip_prefix;  ///< of the figure
     TrueConvention truth;                   ///< what that file really is, where it says otherwise

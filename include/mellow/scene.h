@@ -58,6 +58,8 @@ struct Attribute {
 
 using Float3 = std::array<float, 3>;
 using Float4 = std::array<float, 4>;
+/// The same numbers in double precision.
+inline Vec3 as_vec(const Float3& p) { return {p[0], p[1], p[2]}; }
 
 /// Deltas of one morph target, added at weight 1. Empty arrays mean no deltas of that kind.
 struct MorphTarget {

@@ -101,6 +101,12 @@ TomlTable TomlTable::inner(const toml::table& table, std::string_view key) const
     return within(table, place_.empty() ? std::string(key) : fmt::format("{}, {}", place_, key));
 }
 
+std::string TomlTable::canonical() const {
+    std::ostringstream out;
+    out << toml::json_formatter(table_);
+    return out.str();
+}
+
 std::vector<std::string> TomlTable::keys() const {
     std::vector<std::string> out;
     for (const auto& [key, value] : table_) out.emplace_back(key.str());

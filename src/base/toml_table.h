@@ -66,6 +66,8 @@ class TomlTable {
     /// Says which keys nobody asked for. A missing key is not complained of where one of those
     /// looks like it: that is the one that was mistyped.
     void close();
+    /// The table in one form, whatever way it is written: keys in order, no comments.
+    std::string canonical() const;
     /// All mistakes of the file so far, in its order.
     Status mistakes() const;
 

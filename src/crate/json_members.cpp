@@ -89,6 +89,17 @@ Vec3 JsonMembers::vector(std::string_view key) {
     if (count != 3) fail(key, "not a list of three numbers");
     return {v[0], v[1], v[2]};
 }
+std::vector<std::string> JsonMembers::texts(std::string_view key) {
+    std::vector<std::string> out;
+    dom::array list;
+    if (!place_->get(*document_, key, "list", list)) return out;
+    for (const dom::element item : list) {
+        std::string_view text;
+        if (item.get(text) != simdjson::SUCCESS) fail(key, "not a list of texts");
+        out.emplace_back(text);
+    }
+    return out;
+}
 JsonMembers JsonMembers::object(std::string_view key) {
     Place place{{}, false, place_->below(key)};
     place.there = place_->get(*document_, key, "object", place.object);

@@ -29,6 +29,7 @@ class JsonMembers {
     bool flag(std::string_view key);
     FrameRate rate(std::string_view key);  ///< from a text such as "30000/1001"
     Vec3 vector(std::string_view key);     ///< from a list of three numbers
+    std::vector<std::string> texts(std::string_view key);
     JsonMembers object(std::string_view key);
     /// The objects of a list; none when it is not there.
     std::vector<JsonMembers> objects(std::string_view key);

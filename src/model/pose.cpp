@@ -7,8 +7,6 @@
 namespace mellow {
 namespace {
 
-Vec3 as_vec(const Float3& p) { return {p[0], p[1], p[2]}; }
-
 void include(Bounds& b, Vec3 p) {
     if (!b.any) b = {p, p, true};
     b.low = {std::min(b.low.x, p.x), std::min(b.low.y, p.y), std::min(b.low.z, p.z)};

@@ -16,7 +16,8 @@ constexpr std::array kJudged{
     Code::kZeroScale,    Code::kMissingJoint, Code::kUnweighted,   Code::kLeftOut,
     Code::kAssumed,      Code::kDefaultName,  Code::kTravelInHips, Code::kTravelAbsent,
     Code::kFastTurn,     Code::kWeightSum,    Code::kEqualSeeds,   Code::kNeverMoves,
-    Code::kInfluences,   Code::kSkinRemoved,  Code::kRigidSkin,    Code::kNumberBad};
+    Code::kInfluences,   Code::kSkinRemoved,  Code::kRigidSkin,    Code::kNumberBad,
+    Code::kSameContent};
 
 }  // namespace
 

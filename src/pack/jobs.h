@@ -37,6 +37,10 @@ class Jobs {
     /// A motion, read again unless somebody holds it. Thread-safe. Fails where its file is another
     /// than it was when the jobs were made.
     Result<std::shared_ptr<const FigureMotion>> motion(std::size_t index) const;
+    /// Name of the [[source]] of a motion.
+    const std::string& source_name(std::size_t motion) const {
+        return files_[motion]->source->name;
+    }
     /// Hashes of the bytes of a motion's files, as they were read.
     const std::vector<FileRecord>& records(std::size_t motion) const {
         return files_[motion]->records;

@@ -14,6 +14,7 @@
 #include "pack/checks.h"
 #include "pack/clip_judge.h"
 #include "pack/pack_clip.h"
+#include "pack/standing_crate.h"
 
 namespace mellow {
 namespace {
@@ -34,6 +35,9 @@ class Packer {
         report_.rate = recipe_.rate;
         report_.sources.push_back({"recipe", recipe_.file, recipe_.bytes, recipe_.hash});
         MELLOW_TRY(StagedFolder folder, StagedFolder::open(recipe_.output, options_.replace));
+        if (options_.replace && !options_.all) standing_ = StandingCrate::open(recipe_);
+        if (standing_ && standing_->fits(recipe_))
+            if (auto same = standing_->report(recipe_)) return std::move(*same);
         progress("reading " + recipe_.source);
         MELLOW_TRY(jobs_, Jobs::read(recipe_, report_, options_.progress));
         if (jobs_->clips().empty()) return nothing_left();
@@ -111,7 +115,8 @@ class Packer {
     /// are in memory at any time.
     Status pack_clips(StagedFolder& folder) {
         const std::vector<ClipJob>& clips = jobs_->clips();
-        const CrateInProgress crate{recipe_, *jobs_, folder, *skin_proof_};
+        const CrateInProgress crate{recipe_,      *jobs_,  folder,
+                                    *skin_proof_, report_, standing_.get()};
         std::int64_t longest = 1;
         for (const ClipJob& job : clips)
             longest = std::max(
@@ -151,15 +156,17 @@ class Packer {
 
     void take_result(std::size_t i, ClipResult result) {
         const std::size_t said = report_.findings.size();
-        say_once(result.shared);
-        append(report_.findings, judge_overlap(jobs_->clips(), i));
-        append(report_.findings, std::move(result.findings));
         PackedClip& packed = result.packed;
+        say_once(packed.shared);
+        append(report_.findings, judge_overlap(jobs_->clips(), i));
+        append(report_.findings, packed.findings);
+        report_.reused += packed.reused ? 1 : 0;
         if (apply_checks(recipe_.checks, report_.findings, said)) packed.passed = false;
         all_passed_ = all_passed_ && packed.passed;
         report_.proven = report_.proven && packed.passed;
         if (recipe_.picture && crate_.clips.size() < kMostDrawn) {
             crate_.motions.push_back(std::move(result.motion));
+            drawn_reused_ += packed.reused ? 1 : 0;
             crate_.clips.push_back(packed.clip);
         }
         report_.clips.push_back(std::move(packed));
@@ -167,7 +174,7 @@ class Packer {
 
     Status draw(StagedFolder& folder) {
         progress("drawing");
-        MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate_));
+        MELLOW_TRY(const Bytes png, picture(folder));
         MELLOW_CHECK(folder.write("sheet.png", png));
         report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png)};
         if (report_.clips.size() > crate_.clips.size())
@@ -176,6 +183,29 @@ class Packer {
                                                     crate_.clips.size(), report_.clips.size()),
                                         "", ""});
         return {};
+    }
+
+    /// The contact sheet; that of the crate that stands there, where nothing on it has changed.
+    Result<Bytes> picture(const StagedFolder& folder) {
+        if (standing_ && drawn_reused_ == crate_.clips.size() &&
+            standing_->skin().hash == report_.skin.hash && same_drawn())
+            if (auto have = standing_->picture()) return std::move(*have);
+        for (std::size_t i = 0; i < crate_.motions.size(); ++i)
+            if (crate_.motions[i].nodes.empty()) {
+                MELLOW_TRY(crate_.motions[i],
+                           read_back(folder, recipe_, report_.clips[i].file.file));
+            }
+        MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate_));
+        return Bytes(png.begin(), png.end());
+    }
+
+    bool same_drawn() const {
+        const std::vector<std::string>& names = standing_->names();
+        const std::size_t drawn = crate_.clips.size();
+        if (std::min(names.size(), kMostDrawn) != drawn) return false;
+        return std::equal(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(drawn),
+                          crate_.clips.begin(),
+                          [](const std::string& a, const mellow::Clip& b) { return a == b.name; });
     }
 
     Result<PackReport> finish(StagedFolder& folder) {
@@ -207,6 +237,8 @@ class Packer {
     std::unique_ptr<Jobs> jobs_;
     std::optional<SkinProof> skin_proof_;
     bool all_passed_ = true;
+    std::unique_ptr<StandingCrate> standing_;
+    std::size_t drawn_reused_ = 0;
     Crate crate_;  // what is drawn: the skin and the first clips, as they were read back
 };
 

@@ -8,6 +8,8 @@
 #include "mellow/write.h"
 #include "pack/clip_json.h"
 #include "pack/clip_judge.h"
+#include "pack/clip_record.h"
+#include "pack/inputs.h"
 
 namespace mellow {
 namespace {
@@ -70,14 +72,22 @@ Result<Scene> read_back(const StagedFolder& folder, const Recipe& recipe, const 
 Result<ClipResult> pack_clip(const CrateInProgress& crate, const ClipJob& job, Clip memory) {
     const Recipe& recipe = crate.recipe;
     const Figure& figure = crate.jobs.figure();
+    const std::string inputs = clip_inputs(recipe, crate.jobs, job, crate.report);
+    if (crate.standing != nullptr)
+        if (auto have = crate.standing->clip(job.clip.range.name, inputs, job.clip.range.where)) {
+            MELLOW_CHECK(crate.folder.write(have->packed.file.file, have->bytes));
+            return ClipResult{std::move(have->packed), {}, std::move(memory)};
+        }
     MELLOW_TRY(const std::shared_ptr<const FigureMotion> motion, crate.jobs.motion(job.motion));
     MELLOW_TRY(Rig bound, Rig::bind(*motion->scene, job.what, *motion->sheet));
     const auto rig = std::make_shared<const Rig>(std::move(bound));
     const Take take = motion->take(figure, rig, crate.skin_proof.mounts());
     ClipResult out;
-    out.shared = job.range.findings;
-    append(out.shared, rig->findings());
     PackedClip& packed = out.packed;
+    packed.inputs = inputs;
+    packed.where = job.clip.range.where;
+    packed.shared = job.range.findings;
+    append(packed.shared, rig->findings());
     packed.plan = job.range.plan;
     packed.timeline = job.moved_by;
     packed.motion = motion->own ? "" : motion->file;
@@ -86,7 +96,7 @@ Result<ClipResult> pack_clip(const CrateInProgress& crate, const ClipJob& job, C
     Clip& clip = baked.clip;
     extract_travel(clip, figure.skeleton(), figure.hips(), job.clip.travel);
     packed.gap = loop_gap(clip);
-    out.findings = judge_baked(recipe, figure, job, baked, packed);
+    packed.findings = judge_baked(recipe, figure, job, baked, packed);
     if (clip.loop == LoopForm::kClosed && recipe.loop_form == LoopForm::kOpen) open_loop(clip);
     const Conversion to_target({}, recipe.target_convention);
     MELLOW_TRY(packed.file,
@@ -100,7 +110,8 @@ Result<ClipResult> pack_clip(const CrateInProgress& crate, const ClipJob& job, C
     const Status good = proof ? within(proof.value(), recipe.tolerance) : Status(proof.failures());
     if (proof) packed.proof = std::move(proof).value();
     packed.passed = good.ok();
-    append(out.findings, judge_proof(recipe, figure, packed, good));
+    append(packed.findings, judge_proof(recipe, figure, packed, good));
+    packed = settled(packed, recipe.target_convention);
     return out;
 }
 

@@ -5,6 +5,7 @@
 
 #include "mellow/safe_write.h"
 #include "pack/jobs.h"
+#include "pack/standing_crate.h"
 
 namespace mellow {
 
@@ -14,13 +15,13 @@ struct CrateInProgress {
     const Jobs& jobs;
     StagedFolder& folder;
     const SkinProof& skin_proof;
+    const PackReport& report;                 ///< sources and skin
+    const StandingCrate* standing = nullptr;  ///< whose clips are taken over where they fit
 };
 
 struct ClipResult {
     PackedClip packed;
-    /// Of the range and the rig, which several clips may share word for word, and of this clip.
-    Findings shared, findings;
-    Scene motion;  ///< the file as it was read back, inside
+    Scene motion;  ///< the file as it was read back, inside; empty where it was taken over
     Clip memory;   ///< room for the samples of another clip
 };
 

@@ -168,6 +168,7 @@ void read_sources(TomlTable& top, Recipe& recipe) {
                                                    : fmt::format("source {}", i + 1));
         RecipeSource source;
         source.where = t.where("");
+        source.text = t.canonical();
         source.where_file = t.where("file");
         source.name = t.text("name");
         source.file = t.text("file");
@@ -393,6 +394,12 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     recipe.bytes = text.size();
     recipe.hash = hash_hex({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
     TomlTable top(root, file);
+    toml::table common = root;
+    for (const char* key :
+         {"clip", "clips", "timelines", "strip", "layer", "output", "checks", "rename"})
+        common.erase(key);
+    if (top.is_list("source")) common.erase("source");
+    recipe.common = TomlTable(common, file).canonical();
     top.knows({"figure", "rename", "clips", "source", "joints", "target", "travel", "output",
                "proof", "clip", "timelines", "strip", "layer", "set", "camera", "checks"});
     std::deque<toml::table> missing;  // stand for sections that are not there

@@ -98,6 +98,7 @@ RecipeLayer read_layer(TomlTable& t, const Sets& sets) {
     RecipeLayer out;
     Layer& layer = out.layer;
     layer.where = t.where("");
+    out.text = t.canonical();
     const std::string kind = t.choice("kind", {"offset", "replace", "shake", "smooth"});
     layer.mask = sets.mask(t, "nodes");
     if (layer.mask.empty() && !t.failed({"nodes"}))
@@ -125,6 +126,7 @@ RecipeLayer read_layer(TomlTable& t, const Sets& sets) {
 RecipeStrip read_strip(TomlTable& t) {
     RecipeStrip out;
     out.strip.name = t.text("name");
+    out.text = t.canonical();
     out.strip.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "smooth"
                           ? CurveShape::kSmooth
                           : CurveShape::kLinear;

@@ -8,77 +8,11 @@
 #include "math/degrees.h"
 #include "mellow/pack.h"
 #include "pack/clip_json.h"
+#include "pack/clip_record.h"
+#include "pack/inputs.h"
 
 namespace mellow {
 namespace {
-
-void write(JsonWriter& json, std::string_view key, const Deviation& d) {
-    json.object(key, [&] {
-        json.member("worst", tidy(d.worst)).member("mean", tidy(d.mean())).member("at", d.what);
-        json.member("sample", d.sample).member("compared", d.count);
-    });
-}
-
-void write(JsonWriter& json, std::string_view key, const ClipProof& proof) {
-    json.key(key).begin_object().member("samples", proof.samples);
-    json.member("moving_joints", proof.moving_joints);
-    json.member("moving_morphs", proof.moving_morphs);
-    write(json, "joint_position_mm", proof.position_mm);
-    write(json, "joint_rotation_degrees", proof.rotation_degrees);
-    write(json, "skinned_vertex_mm", proof.vertex_mm);
-    write(json, "morph_weight", proof.weight);
-    if (proof.scalar.count > 0) write(json, "scalar", proof.scalar);
-    if (proof.simplified_mm.count > 0) write(json, "simplified_skin_mm", proof.simplified_mm);
-    if (proof.accepted_degrees.count > 0) write(json, "accepted_degrees", proof.accepted_degrees);
-    if (proof.accepted_mm.count > 0) write(json, "accepted_mm", proof.accepted_mm);
-    json.list("driven_by", proof.kinds, [&](const KindProof& kind) {
-        json.begin_object().member("kind", kind.kind).member("joints", kind.joints);
-        write(json, "joint_position_mm", kind.position_mm);
-        write(json, "joint_rotation_degrees", kind.rotation_degrees);
-        json.end_object();
-    });
-    json.end_object();
-}
-
-/// Members of the object that is open.
-void write(JsonWriter& json, const FileRecord& file, bool with_role) {
-    if (with_role) json.member("role", file.role);
-    json.member("file", file.file).member("bytes", file.bytes).member("xxh3_128", file.hash);
-}
-
-void write(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
-    json.begin_object().member("name", packed.clip.name);
-    write(json, packed.file, false);
-    json.object("source", [&] {
-        if (!packed.motion.empty()) json.member("file", packed.motion);
-        json.member("timeline", packed.timeline).member("first", packed.plan.first_frame);
-        json.member("last", packed.plan.last_frame);
-        json.member("rate", to_text(packed.plan.source_rate));
-    });
-    write_clip_facts(json, packed.clip, out);
-    if (packed.clip.loop != LoopForm::kOnce)
-        json.object("loop_gap", [&] {
-            json.member("mm", tidy(packed.gap.distance_m * 1000));
-            json.member("degrees", tidy(packed.gap.angle_rad * kDegrees));
-            json.member("weight", tidy(packed.gap.weight)).member("scale", tidy(packed.gap.scale));
-            json.member("scalar", tidy(packed.gap.scalar));
-            json.member("speed_m_s", tidy(packed.gap.speed_m_s));
-            json.member("spin_degrees_s", tidy(packed.gap.spin_rad_s * kDegrees));
-        });
-    json.list("morphs", packed.clip.morphs, [&](const MorphTrack& track) {
-        json.begin_object().member("mesh", track.mesh).list("targets", track.targets).end_object();
-    });
-    if (!packed.clip.scalars.empty())
-        json.list("scalars", packed.clip.scalars, [&](const ScalarTrack& scalar) {
-            json.begin_object().member("name", scalar.name).member("unit", scalar.unit);
-            json.end_object();
-        });
-    json.object("shear", [&] {
-        json.member("worst", tidy(packed.worst_shear)).member("joint", packed.shear_joint);
-    });
-    write(json, "proof", packed.proof);
-    json.end_object();
-}
 
 void write(JsonWriter& json, const Tolerance& t) {
     json.object("tolerance", [&] {
@@ -197,9 +131,10 @@ void manifest_json(const PackReport& report, const Recipe& recipe, const TextSin
     json.begin_object().member("format", "mellow-crate").member("version", 1);
     json.member("name", report.name);
     write_skipped(json, report);
+    json.member("arithmetic", kArithmetic);
     json.list("sources", report.sources, [&](const FileRecord& source) {
         json.begin_object();
-        write(json, source, true);
+        write_file(json, source, true);
         json.end_object();
     });
     json.object("target", [&] {
@@ -210,15 +145,15 @@ void manifest_json(const PackReport& report, const Recipe& recipe, const TextSin
     });
     write_skeleton(json, report, out);
     json.object("skin", [&] {
-        write(json, report.skin, true);
+        write_file(json, report.skin, true);
         json.member("height_m", tidy(report.height_m));
         json.list("morph_targets", report.morph_targets);
     });
     if (!report.drives.empty())
         json.list("drives", report.drives, [&](const KeptDrive& d) { write(json, d, out); });
-    json.list("clips", report.clips, [&](const PackedClip& clip) { write(json, clip, out); });
+    json.list("clips", report.clips, [&](const PackedClip& clip) { write_clip(json, clip, out); });
     if (!report.picture.file.empty())
-        json.object("picture", [&] { write(json, report.picture, true); });
+        json.object("picture", [&] { write_file(json, report.picture, true); });
     json.object("proof", [&] {
         json.member("passed", report.proven);
         write(json, report.tolerance);
@@ -233,7 +168,7 @@ void report_json(const PackReport& report, const TextSink& sink) {
     write_skipped(json, report);
     json.list("clips", report.clips, [&](const PackedClip& clip) {
         json.begin_object().member("name", clip.clip.name);
-        write(json, "proof", clip.proof);
+        write_proof(json, "proof", clip.proof);
         json.end_object();
     });
     write_findings(json, report.findings);

@@ -129,6 +129,9 @@ void report_summary(const PackReport& report, const TextSink& sink) {
     for (const PackedClip& clip : report.clips) sink(clip_line(clip, width));
     sink("\n");
     if (!report.findings.empty()) sink(grouped_text(report.findings) + "\n");
+    if (report.reused > 0)
+        sink(fmt::format("{} of {} packed, {} unchanged\n", report.clips.size() - report.reused,
+                         report.clips.size(), report.reused));
     if (report.unchanged)
         sink("the crate that stands there has the same bytes: left as it is, no backup made\n");
     if (!report.backup.empty())

@@ -34,9 +34,41 @@ MELLOW_KERNEL void add_growth(const double* world, const Affine& own, double* gr
     }
 }
 
-MELLOW_KERNEL void add_point(const double* m, Vec3 p, double w, double* sum) {
+/// One frame of a vertex: its length in millimetres, what rounding adds on top; a value that is no
+/// number stays the worst.
+MELLOW_LANE void add_length(Vec3 v, double rounding, double& worst, double& total) {
+    const double mm = 1000 * (std::sqrt(dot(v, v)) + rounding);
+    worst = mm <= worst ? worst : worst != worst ? worst : mm;
+    total += mm;
+}
+
+/// A vertex that no morph moves. `parts` stand one after the other, at least one.
+MELLOW_KERNEL void still_vertex(const double* blends, const Influence* parts, std::size_t count,
+                                const VertexPair& vertex, const double* growth, double* worst,
+                                double* total) {
+    alignas(64) double sum[3 * kTileFrames];
+    const auto place = [&](const Influence& part) {
+        return part.source_place ? vertex.source : vertex.written;
+    };
+    {
+        const double* m = blends + parts[0].blend * JointTile::kWorldSize;
+        const Vec3 p = place(parts[0]);
+        const double w = parts[0].weight;
 #pragma GCC ivdep
-    for (int f = 0; f < kF; ++f) store3(sum, f, load3(sum, f) + w * apply(load_affine(m, f), p));
+        for (int f = 0; f < kF; ++f) store3(sum, f, w * apply(load_affine(m, f), p));
+    }
+    for (std::size_t i = 1; i < count; ++i) {
+        const double* m = blends + parts[i].blend * JointTile::kWorldSize;
+        const Vec3 p = place(parts[i]);
+        const double w = parts[i].weight;
+#pragma GCC ivdep
+        for (int f = 0; f < kF; ++f)
+            store3(sum, f, load3(sum, f) + w * apply(load_affine(m, f), p));
+    }
+    const double rounding = vertex.rounding;
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f)
+        add_length(load3(sum, f), rounding * growth[f], worst[f], total[f]);
 }
 
 MELLOW_KERNEL void add_points(const double* m, const double* places, double w, double* sum) {
@@ -45,17 +77,11 @@ MELLOW_KERNEL void add_points(const double* m, const double* places, double w, d
         store3(sum, f, load3(sum, f) + w * apply(load_affine(m, f), load3(places, f)));
 }
 
-/// Lengths of `sum` in millimetres, what rounding adds on top; a value that is no number stays the
-/// worst.
 MELLOW_KERNEL void add_lengths(const double* sum, const double* rounding, const double* growth,
                                double* worst, double* total) {
 #pragma GCC ivdep
-    for (int f = 0; f < kF; ++f) {
-        const Vec3 v = load3(sum, f);
-        const double mm = 1000 * (std::sqrt(dot(v, v)) + rounding[f] * growth[f]);
-        worst[f] = mm <= worst[f] ? worst[f] : worst[f] != worst[f] ? worst[f] : mm;
-        total[f] += mm;
-    }
+    for (int f = 0; f < kF; ++f)
+        add_length(load3(sum, f), rounding[f] * growth[f], worst[f], total[f]);
 }
 
 struct Places {
@@ -70,7 +96,6 @@ void morph(const ProvenMesh& mesh, const VertexPair& vertex, const MeshFrames& f
         store3(places.written, f, vertex.written);
         places.rounding[f] = vertex.rounding;
     }
-    if (vertex.morph == kNone) return;
     for (std::size_t d = at(vertex.morph);; ++d) {
         const MorphDelta& delta = mesh.deltas[d];
         const double* truth = frames.truth->scalar(mesh.first_weight + delta.target);
@@ -106,21 +131,21 @@ void measure(const ProvenMesh& mesh, const MeshFrames& frames, MeshWork& work, M
     Places places;
     alignas(64) double sum[3 * kTileFrames];
     for (const VertexPair& vertex : mesh.list) {
+        MeshFound& out = vertex.accepted ? apart : found;
+        if (vertex.first == vertex.last) continue;  // nothing moves it: it is where it should be
+        const Influence* parts = &mesh.influences[vertex.first];
+        if (vertex.morph == kNone) {
+            still_vertex(work.blends.data(), parts, vertex.last - vertex.first, vertex, growth,
+                         out.worst, out.sum);
+            continue;
+        }
         std::fill_n(sum, 3 * kTileFrames, 0.0);
-        const bool still = vertex.morph == kNone;
-        if (still)
-            std::fill_n(places.rounding, kTileFrames, vertex.rounding);
-        else
-            morph(mesh, vertex, frames, places);
+        morph(mesh, vertex, frames, places);
         for (std::uint32_t i = vertex.first; i < vertex.last; ++i) {
             const Influence& part = mesh.influences[i];
-            const double* m = &work.blends[part.blend * JointTile::kWorldSize];
-            if (still)
-                add_point(m, part.source_place ? vertex.source : vertex.written, part.weight, sum);
-            else
-                add_points(m, part.source_place ? places.source : places.written, part.weight, sum);
+            add_points(&work.blends[part.blend * JointTile::kWorldSize],
+                       part.source_place ? places.source : places.written, part.weight, sum);
         }
-        MeshFound& out = vertex.accepted ? apart : found;
         add_lengths(sum, places.rounding, growth, out.worst, out.sum);
     }
 }

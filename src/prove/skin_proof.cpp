@@ -15,8 +15,6 @@ namespace {
 /// Beyond this a written vertex is not the rounded one of the source: both are posed, then.
 constexpr double kRounding_m = 1e-5;
 
-Vec3 as_vec(const Float3& p) { return {p[0], p[1], p[2]}; }
-
 double difference(const Affine& a, const Affine& b) {
     return std::max({length(a.x - b.x), length(a.y - b.y), length(a.z - b.z), length(a.o - b.o)});
 }

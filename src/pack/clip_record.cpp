@@ -1,0 +1,213 @@
+#include "pack/clip_record.h"
+
+#include <cmath>
+
+#include "base/finding_json.h"
+#include "math/degrees.h"
+#include "pack/clip_json.h"
+
+namespace mellow {
+namespace {
+
+/// Stands for the place of the clip in its recipe, which moves when lines above it change.
+constexpr std::string_view kOwnPlace = "@";
+
+void write(JsonWriter& json, std::string_view key, const Deviation& d) {
+    json.object(key, [&] {
+        json.member("worst", tidy(d.worst)).member("mean", tidy(d.mean())).member("at", d.what);
+        json.member("sample", d.sample).member("compared", d.count);
+    });
+}
+
+Deviation read_deviation(JsonMembers& json, std::string_view key) {
+    Deviation d;
+    if (!json.has(key)) return d;
+    JsonMembers in = json.object(key);
+    d.worst = in.number("worst");
+    d.what = in.text("at");
+    d.sample = in.whole("sample");
+    d.count = static_cast<std::size_t>(in.number("compared"));
+    d.sum = in.number("mean") * static_cast<double>(d.count);
+    return d;
+}
+
+/// Nothing where there are none.
+void write_own(JsonWriter& json, std::string_view key, const Findings& findings,
+               const std::string& where) {
+    if (findings.empty()) return;
+    json.list(key, findings, [&](Finding f) {
+        if (f.where == where) f.where = kOwnPlace;
+        json.begin_object();
+        write_finding(json, f);
+        json.end_object();
+    });
+}
+
+ClipProof read_proof(JsonMembers json) {
+    ClipProof proof;
+    proof.samples = json.whole("samples");
+    proof.moving_joints = json.whole("moving_joints");
+    proof.moving_morphs = json.whole("moving_morphs");
+    proof.position_mm = read_deviation(json, "joint_position_mm");
+    proof.rotation_degrees = read_deviation(json, "joint_rotation_degrees");
+    proof.vertex_mm = read_deviation(json, "skinned_vertex_mm");
+    proof.weight = read_deviation(json, "morph_weight");
+    proof.scalar = read_deviation(json, "scalar");
+    proof.simplified_mm = read_deviation(json, "simplified_skin_mm");
+    proof.accepted_degrees = read_deviation(json, "accepted_degrees");
+    proof.accepted_mm = read_deviation(json, "accepted_mm");
+    for (JsonMembers& kind : json.objects("driven_by"))
+        proof.kinds.push_back({kind.text("kind"), kind.whole("joints"),
+                               read_deviation(kind, "joint_position_mm"),
+                               read_deviation(kind, "joint_rotation_degrees")});
+    return proof;
+}
+
+}  // namespace
+
+void write_proof(JsonWriter& json, std::string_view key, const ClipProof& proof) {
+    json.key(key).begin_object().member("samples", proof.samples);
+    json.member("moving_joints", proof.moving_joints);
+    json.member("moving_morphs", proof.moving_morphs);
+    write(json, "joint_position_mm", proof.position_mm);
+    write(json, "joint_rotation_degrees", proof.rotation_degrees);
+    write(json, "skinned_vertex_mm", proof.vertex_mm);
+    write(json, "morph_weight", proof.weight);
+    if (proof.scalar.count > 0) write(json, "scalar", proof.scalar);
+    if (proof.simplified_mm.count > 0) write(json, "simplified_skin_mm", proof.simplified_mm);
+    if (proof.accepted_degrees.count > 0) write(json, "accepted_degrees", proof.accepted_degrees);
+    if (proof.accepted_mm.count > 0) write(json, "accepted_mm", proof.accepted_mm);
+    json.list("driven_by", proof.kinds, [&](const KindProof& kind) {
+        json.begin_object().member("kind", kind.kind).member("joints", kind.joints);
+        write(json, "joint_position_mm", kind.position_mm);
+        write(json, "joint_rotation_degrees", kind.rotation_degrees);
+        json.end_object();
+    });
+    json.end_object();
+}
+
+void write_file(JsonWriter& json, const FileRecord& file, bool with_role) {
+    if (with_role) json.member("role", file.role);
+    json.member("file", file.file).member("bytes", file.bytes).member("xxh3_128", file.hash);
+}
+
+void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
+    json.begin_object().member("name", packed.clip.name);
+    write_file(json, packed.file, false);
+    json.object("source", [&] {
+        if (!packed.motion.empty()) json.member("file", packed.motion);
+        json.member("timeline", packed.timeline).member("first", packed.plan.first_frame);
+        json.member("last", packed.plan.last_frame);
+        json.member("rate", to_text(packed.plan.source_rate));
+    });
+    write_clip_facts(json, packed.clip, out);
+    if (packed.clip.loop != LoopForm::kOnce)
+        json.object("loop_gap", [&] {
+            json.member("mm", tidy(packed.gap.distance_m * 1000));
+            json.member("degrees", tidy(packed.gap.angle_rad * kDegrees));
+            json.member("weight", tidy(packed.gap.weight)).member("scale", tidy(packed.gap.scale));
+            json.member("scalar", tidy(packed.gap.scalar));
+            json.member("speed_m_s", tidy(packed.gap.speed_m_s));
+            json.member("spin_degrees_s", tidy(packed.gap.spin_rad_s * kDegrees));
+        });
+    json.list("morphs", packed.clip.morphs, [&](const MorphTrack& track) {
+        json.begin_object().member("mesh", track.mesh).list("targets", track.targets).end_object();
+    });
+    if (!packed.clip.scalars.empty())
+        json.list("scalars", packed.clip.scalars, [&](const ScalarTrack& scalar) {
+            json.begin_object().member("name", scalar.name).member("unit", scalar.unit);
+            json.end_object();
+        });
+    json.object("shear", [&] {
+        json.member("worst", tidy(packed.worst_shear)).member("joint", packed.shear_joint);
+    });
+    write_proof(json, "proof", packed.proof);
+    json.text_member("inputs", packed.inputs);
+    write_own(json, "of_range", packed.shared, packed.where);
+    write_own(json, "findings", packed.findings, packed.where);
+    json.end_object();
+}
+
+FileRecord read_file_record(JsonMembers& json, const std::string& role) {
+    FileRecord file{role, json.text("file"), 0, json.text("xxh3_128")};
+    file.bytes = static_cast<std::size_t>(json.number("bytes"));
+    return file;
+}
+
+Findings read_findings(JsonMembers& json, std::string_view key, const std::string& where) {
+    Findings out;
+    for (JsonMembers& in : json.objects(key)) {
+        Finding f;
+        const std::string code = in.text("code"), severity = in.text("severity");
+        bool known = false;
+        for (int c = 0; c < kCodes; ++c)
+            if (name(static_cast<Code>(c)) == code) f.code = static_cast<Code>(c), known = true;
+        if (!known) in.fail("code", "no finding is called " + code);
+        for (const Severity s : {Severity::kNote, Severity::kWarning, Severity::kStop})
+            if (name(s) == severity) f.severity = s;
+        f.where = in.text("where");
+        if (f.where == kOwnPlace) f.where = where;
+        f.found = in.text("found");
+        f.expected = in.text("expected");
+        f.remedy = in.text("remedy");
+        out.push_back(std::move(f));
+    }
+    return out;
+}
+
+PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string& where) {
+    PackedClip packed;
+    packed.where = where;
+    packed.clip = clip_from_facts(json, in);
+    packed.clip.name = json.text("name");
+    packed.file = read_file_record(json, "clip");
+    JsonMembers source = json.object("source");
+    if (source.has("file")) packed.motion = source.text("file");
+    packed.timeline = source.text("timeline");
+    packed.plan.clip = packed.clip.name;
+    packed.plan.first_frame = static_cast<std::int64_t>(source.number("first"));
+    packed.plan.last_frame = static_cast<std::int64_t>(source.number("last"));
+    packed.plan.source_rate = source.rate("rate");
+    packed.plan.rate = packed.clip.rate;
+    packed.plan.samples = packed.clip.period + 1;
+    packed.plan.loop = packed.clip.loop != LoopForm::kOnce;
+    if (json.has("loop_gap")) {
+        JsonMembers gap = json.object("loop_gap");
+        packed.gap.distance_m = gap.number("mm") / 1000;
+        packed.gap.angle_rad = gap.number("degrees") / kDegrees;
+        packed.gap.weight = gap.number("weight");
+        packed.gap.scale = gap.number("scale");
+        packed.gap.scalar = gap.number("scalar");
+        packed.gap.speed_m_s = gap.number("speed_m_s");
+        packed.gap.spin_rad_s = gap.number("spin_degrees_s") / kDegrees;
+    }
+    for (JsonMembers& morph : json.objects("morphs"))
+        packed.clip.morphs.push_back({morph.text("mesh"), morph.texts("targets"), {}});
+    for (JsonMembers& scalar : json.objects("scalars"))
+        packed.clip.scalars.push_back({scalar.text("name"), scalar.text("unit"), {}});
+    JsonMembers shear = json.object("shear");
+    packed.worst_shear = shear.number("worst");
+    packed.shear_joint = shear.text("joint");
+    packed.proof = read_proof(json.object("proof"));
+    packed.proof.clip = packed.clip.name;
+    packed.proof.pose = packed.plan.samples == 1;
+    packed.passed = true;  // else its crate had not been put in place
+    if (json.has("inputs")) packed.inputs = json.text("inputs");
+    packed.shared = read_findings(json, "of_range", where);
+    packed.findings = read_findings(json, "findings", where);
+    return packed;
+}
+
+PackedClip settled(const PackedClip& packed, const Convention& target) {
+    JsonWriter json;
+    write_clip(json, packed, Conversion({}, target));
+    const std::string& text = json.text();
+    JsonMembers record(Bytes(text.begin(), text.end()));
+    PackedClip out = read_clip(record, Conversion(target, {}), packed.where);
+    // A figure that is no number has no record: it stays as it was measured.
+    if (record.failed()) return packed;
+    out.passed = packed.passed;
+    return out;
+}
+
+}  // namespace mellow

@@ -1,0 +1,45 @@
+#include "pack/inputs.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "crate/hash.h"
+
+namespace mellow {
+namespace {
+
+std::string hash_of(const std::string& text) {
+    return hash_hex({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
+}
+
+}  // namespace
+
+std::string clip_inputs(const Recipe& recipe, const Jobs& jobs, const ClipJob& job,
+                        const PackReport& report) {
+    const RecipeClip& clip = job.clip;
+    std::string text =
+        fmt::format("arithmetic {}\n{}\n{}\n", kArithmetic, recipe.common, report.skin.hash);
+    for (const FileRecord& source : report.sources)
+        if (source.role != "recipe" && !source.role.starts_with("motion"))
+            text += source.role + " " + source.hash + "\n";
+    if (job.motion > 0) {
+        for (const FileRecord& record : jobs.records(job.motion))
+            text += record.file + " " + record.hash + "\n";
+        for (const RecipeSource& source : recipe.sources)
+            if (source.name == jobs.source_name(job.motion)) text += source.text + "\n";
+        for (const auto& [from, to] : recipe.renames) text += from + " is " + to + "\n";
+    }
+    text += fmt::format("{}: {}..{} {} {} travel {} {} {} of {}\n", clip.range.name,
+                        clip.range.first, clip.range.last, clip.range.loop, clip.range.pose,
+                        clip.travel.ground, clip.travel.height, clip.travel.heading, job.moved_by);
+    for (const RecipeStrip& strip : recipe.strips)
+        if (strip.strip.name == clip.strip) text += strip.text + "\n";
+    for (const RecipeLayer& layer : recipe.layers)
+        if (layer.clips.empty() ||
+            std::find(layer.clips.begin(), layer.clips.end(), clip.range.name) != layer.clips.end())
+            text += layer.layer.where + layer.text + "\n";
+    return hash_of(text);
+}
+
+}  // namespace mellow

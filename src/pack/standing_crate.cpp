@@ -1,0 +1,154 @@
+#include "pack/standing_crate.h"
+
+#include <algorithm>
+#include <atomic>
+
+#include "base/finding_json.h"
+#include "crate/hash.h"
+#include "mellow/parallel.h"
+#include "mellow/read.h"
+#include "pack/checks.h"
+#include "pack/clip_names.h"
+#include "pack/clip_record.h"
+#include "pack/inputs.h"
+
+namespace mellow {
+
+std::unique_ptr<StandingCrate> StandingCrate::open(const Recipe& recipe) {
+    const auto text = read_file(recipe.output / "crate.json");
+    if (!text) return nullptr;
+    JsonMembers manifest(text.value());
+    if (manifest.failed() || !manifest.has("arithmetic") || manifest.has("skipped") ||
+        manifest.whole("arithmetic") != kArithmetic || manifest.text("name") != recipe.name)
+        return nullptr;
+    std::unique_ptr<StandingCrate> crate(new StandingCrate(recipe.output, std::move(manifest)));
+    JsonMembers& json = crate->manifest_;
+    if (json.object("target").text("convention") != recipe.target) return nullptr;
+    crate->inside_ = Conversion(recipe.target_convention, {});
+    for (JsonMembers& source : json.objects("sources"))
+        crate->sources_.push_back(read_file_record(source, source.text("role")));
+    JsonMembers skin = json.object("skin");
+    crate->skin_ = read_file_record(skin, "skin");
+    if (json.has("picture")) {
+        JsonMembers picture = json.object("picture");
+        crate->picture_ = read_file_record(picture, "picture");
+    }
+    for (JsonMembers& clip : json.objects("clips")) {
+        crate->names_.push_back(clip.text("name"));
+        crate->clips_.emplace(crate->names_.back(), std::move(clip));
+    }
+    if (json.failed()) return nullptr;
+    return crate;
+}
+
+std::optional<Bytes> StandingCrate::checked(const FileRecord& file) const {
+    auto bytes = read_file(folder_ / file.file);
+    if (!bytes || hash_hex(bytes.value()) != file.hash) return {};
+    return std::move(bytes).value();
+}
+
+bool StandingCrate::fits(const Recipe& recipe) const {
+    // Where each source lies; parts lie beside the file that refers to them.
+    std::vector<std::string> motions;
+    std::vector<std::pair<std::filesystem::path, std::string>> files;
+    std::filesystem::path last;
+    for (const FileRecord& source : sources_) {
+        if (source.role == "recipe") {
+            if (source.hash != recipe.hash) return false;
+            continue;
+        }
+        if (source.role.ends_with(" part")) {
+            files.emplace_back(last.parent_path() / source.file, source.hash);
+            continue;
+        }
+        const std::string name = source.role == "scene"       ? recipe.source
+                                 : source.role == "rig sheet" ? recipe.rig
+                                 : source.role == "axes"      ? recipe.axes
+                                                              : source.file;
+        if (source.role == "motion") motions.push_back(source.file);
+        last = recipe.folder / name;
+        files.emplace_back(last, source.hash);
+    }
+    std::vector<std::string> wanted;
+    for (const RecipeSource& source : recipe.sources) {
+        const auto found = matching_files(recipe.folder, source.file);
+        wanted.insert(wanted.end(), found.begin(), found.end());
+    }
+    if (wanted != motions) return false;
+    files.emplace_back(folder_ / skin_.file, skin_.hash);
+    if (recipe.picture != !picture_.file.empty()) return false;
+    if (recipe.picture) files.emplace_back(folder_ / picture_.file, picture_.hash);
+    for (const std::string& name : names_) {
+        JsonMembers& clip = clips_.at(name);
+        files.emplace_back(folder_ / clip.text("file"), clip.text("xxh3_128"));
+    }
+    std::atomic<bool> same = !manifest_.failed();
+    constexpr std::size_t kPiece = 16;  // files are small: not one task for each
+    parallel_for((files.size() + kPiece - 1) / kPiece, [&](std::size_t p) {
+        for (std::size_t i = p * kPiece; i < std::min(files.size(), (p + 1) * kPiece) && same;
+             ++i) {
+            const auto bytes = read_file(files[i].first);
+            if (!bytes || hash_hex(bytes.value()) != files[i].second) same = false;
+        }
+    });
+    return same;
+}
+
+std::optional<PackReport> StandingCrate::report(const Recipe& recipe) const {
+    PackReport out;
+    JsonMembers& json = manifest_;
+    out.name = recipe.name;
+    out.target = recipe.target;
+    out.rate = recipe.rate;
+    out.tolerance = recipe.tolerance;
+    out.folder = recipe.output;
+    out.sources = sources_;
+    out.skin = skin_;
+    out.picture = picture_;
+    JsonMembers skeleton = json.object("skeleton"), skin = json.object("skin");
+    out.root = skeleton.text("root");
+    out.hips = skeleton.text("hips");
+    out.joints = skeleton.texts("joints");
+    out.morph_targets = skin.texts("morph_targets");
+    out.height_m = skin.number("height_m");
+    out.proven = json.object("proof").flag("passed");
+    for (const std::string& name : names_)
+        out.clips.push_back(read_clip(clips_.at(name), inside_, ""));
+    for (PackedClip& clip : out.clips) clip.reused = true;
+    out.reused = out.clips.size();
+    for (const auto& [code, level] : recipe.checks)
+        if (!level) out.off.emplace_back(name(code));
+    const auto text = read_file(folder_ / "report.json");
+    if (!text) return {};
+    JsonMembers told(text.value());
+    out.findings = read_findings(told, "findings", "");
+    if (told.failed() || json.failed() || !out.proven) return {};
+    out.placed = out.unchanged = true;
+    return out;
+}
+
+std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
+                                                       const std::string& inputs,
+                                                       const std::string& where) const {
+    Clip out;
+    {
+        const std::lock_guard held(lock_);
+        const auto found = clips_.find(name);
+        if (found == clips_.end() || !found->second.has("inputs") ||
+            found->second.text("inputs") != inputs)
+            return {};
+        out.packed = read_clip(found->second, inside_, where);
+        if (manifest_.failed()) return {};
+    }
+    auto bytes = checked(out.packed.file);
+    if (!bytes) return {};
+    out.bytes = std::move(*bytes);
+    out.packed.reused = true;
+    return out;
+}
+
+std::optional<Bytes> StandingCrate::picture() const {
+    return picture_.file.empty() ? std::nullopt : checked(picture_);
+}
+
+}  // namespace mellow

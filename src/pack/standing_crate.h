@@ -1,0 +1,53 @@
+// The crate that stands where one is to be packed: what of it need not be made again.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+
+#include "crate/json_members.h"
+#include "mellow/pack.h"
+
+namespace mellow {
+
+class StandingCrate {
+  public:
+    /// Nothing where no crate of this version of the arithmetic and this target stands.
+    static std::unique_ptr<StandingCrate> open(const Recipe& recipe);
+
+    /// True when the recipe, all files it reads and all files of the crate are those of then.
+    bool fits(const Recipe& recipe) const;
+    /// What packing reported then, the same now; nothing where the manifest is damaged.
+    std::optional<PackReport> report(const Recipe& recipe) const;
+
+    struct Clip {
+        PackedClip packed;
+        Bytes bytes;
+    };
+    /// The clip of that name, if it was made of the same inputs and its file has its bytes still.
+    std::optional<Clip> clip(const std::string& name, const std::string& inputs,
+                             const std::string& where) const;
+    /// The contact sheet, if its bytes are those of then.
+    std::optional<Bytes> picture() const;
+    const FileRecord& skin() const { return skin_; }
+    /// Names of its clips, in order.
+    const std::vector<std::string>& names() const { return names_; }
+
+  private:
+    StandingCrate(std::filesystem::path folder, JsonMembers manifest)
+        : folder_(std::move(folder)), manifest_(std::move(manifest)) {}
+    std::optional<Bytes> checked(const FileRecord& file) const;
+
+    std::filesystem::path folder_;
+    mutable std::mutex lock_;  // of the manifest
+    mutable JsonMembers manifest_;
+    Conversion inside_;
+    FileRecord skin_, picture_;
+    std::vector<FileRecord> sources_;
+    std::vector<std::string> names_;
+    mutable std::map<std::string, JsonMembers> clips_;
+};
+
+}  // namespace mellow
