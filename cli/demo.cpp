@@ -10,16 +10,65 @@ namespace mellow::cli {
 
 namespace {
 
-void print_made(const DemoRequest& request, const std::vector<std::string>& crates) {
+using Files = std::vector<orchard::File>;
+
+Files all_files() {
+    Files all = orchard::tamsin_files();
+    for (const auto& more : {orchard::press_files(), orchard::shift_files()})
+        all.insert(all.end(), more.begin(), more.end());
+    return all;
+}
+
+void print_made(const DemoRequest& request, const Files& files,
+                const std::vector<std::string>& crates) {
     const std::filesystem::path folder(request.folder);
     print_json([&](JsonWriter& json) {
-        json.key("files").begin_array();
-        for (const auto& files : {orchard::tamsin_files(), orchard::press_files()})
-            for (const orchard::File& file : files) json.value((folder / file.name).string());
-        json.end_array();
+        json.list("files", files,
+                  [&](const orchard::File& file) { json.value((folder / file.name).string()); });
         json.list("crates", crates,
                   [&](const std::string& crate) { json.value((folder / crate).string()); });
     });
+}
+
+Status write_demo(const std::filesystem::path& folder, const Files& files, bool replace,
+                  bool talk) {
+    std::error_code error;
+    std::size_t motions = 0;
+    for (const orchard::File& file : files) {
+        const auto path = folder / file.name;
+        std::filesystem::create_directories(path.parent_path(), error);
+        if (error)
+            return Finding{
+                Code::kOutputUnwritable,     Severity::kStop,
+                path.parent_path().string(), "cannot make the folder: " + error.message(),
+                "a place to write to",       "choose another folder"};
+        MELLOW_CHECK(write_file(path, file.bytes, replace));
+        if (file.name.starts_with("motions/"))
+            ++motions;
+        else if (talk)
+            print_out(fmt::format("wrote {} ({} bytes): {}\n", path.string(), file.bytes.size(),
+                                  file.what));
+    }
+    if (talk && motions > 0)
+        print_out(
+            fmt::format("wrote {} ({} files): a shift of Tamsin, as it comes from many hands\n",
+                        (folder / "motions").string(), motions));
+    return {};
+}
+
+/// Changes one range of the shift's recipe, as an artist would, so that one clip is stale.
+Status change_range(const std::filesystem::path& recipe, const Files& files, bool talk) {
+    const std::string was = "range = [0, 48]", is = "range = [0, 72]";
+    for (const orchard::File& file : files) {
+        if (file.name != recipe.filename()) continue;
+        std::string text(file.bytes.begin(), file.bytes.end());
+        text.replace(text.find(was), was.size(), is);
+        MELLOW_CHECK(write_file(recipe, std::vector<std::uint8_t>(text.begin(), text.end()), true));
+    }
+    std::error_code ignored;
+    std::filesystem::remove(std::filesystem::path(recipe).concat(".backup-1"), ignored);
+    if (talk) print_out(fmt::format("\nchanged {} to {} in {}\n\n", was, is, recipe.string()));
+    return {};
 }
 
 }  // namespace
@@ -27,32 +76,26 @@ void print_made(const DemoRequest& request, const std::vector<std::string>& crat
 int demo(const DemoRequest& request) {
     const std::filesystem::path folder(request.folder);
     const bool talk = !request.quiet && !request.json;
-    std::error_code error;
-    std::filesystem::create_directories(folder, error);
-    if (error)
-        return fail(request, {Code::kOutputUnwritable, Severity::kStop, request.folder,
-                              "cannot make the folder: " + error.message(), "a place to write to",
-                              "choose another folder"});
-    for (const auto& files : {orchard::tamsin_files(), orchard::press_files()})
-        for (const orchard::File& file : files) {
-            const Status s = write_file(folder / file.name, file.bytes, request.replace);
-            if (!s) return fail(request, s.failures());
-            if (talk)
-                print_out(fmt::format("wrote {} ({} bytes): {}\n", (folder / file.name).string(),
-                                      file.bytes.size(), file.what));
-        }
+    const Files files = all_files();
+    if (const Status s = write_demo(folder, files, request.replace, talk); !s)
+        return fail(request, s.failures());
     if (request.data_only) {
-        if (request.json) print_made(request, {});
+        if (request.json) print_made(request, files, {});
         return kDone;
     }
-    for (const char* recipe : {"tamsin.recipe.toml", "press.recipe.toml"}) {
+    const auto pack_one = [&](const char* recipe, bool replace) {
         if (talk) print_out("\n");
         PackRequest job{request, {(folder / recipe).string()}};
-        job.replace = request.replace;
+        job.replace = replace;
         job.quiet = !talk, job.json = false;
-        if (const int exit = pack(job); exit != kDone) return exit;
-    }
-    if (request.json) print_made(request, {"crates/tamsin", "crates/press"});
+        return pack(job);
+    };
+    for (const char* recipe : {"tamsin.recipe.toml", "press.recipe.toml", "shift.recipe.toml"})
+        if (const int exit = pack_one(recipe, request.replace); exit != kDone) return exit;
+    if (const Status s = change_range(folder / "shift.recipe.toml", files, talk); !s)
+        return fail(request, s.failures());
+    if (const int exit = pack_one("shift.recipe.toml", true); exit != kDone) return exit;
+    if (request.json) print_made(request, files, {"crates/tamsin", "crates/press", "crates/shift"});
     return kDone;
 }
 

@@ -17,6 +17,7 @@ extern const char* const kTamsinRig;
 extern const char* const kTamsinRecipe;
 extern const char* const kPressRig;
 extern const char* const kPressRecipe;
+extern const char* const kShiftRecipe;
 
 struct File {
     std::string name, what;
@@ -32,6 +33,10 @@ mellow::Scene tamsin_scene();
 /// press.glb, press.rig.toml and press.recipe.toml: a machine of rigid parts.
 std::vector<File> press_files();
 mellow::Scene press_scene();
+
+/// motions/*/*, broken/carry_7.bvh and shift.recipe.toml: a shift of Tamsin in 24 motion files, and
+/// one that is cut.
+std::vector<File> shift_files();
 
 // Parts of tamsin_scene(), in the order they are added.
 inline const std::string kPrefix = "orchard:";

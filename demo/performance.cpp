@@ -4,9 +4,9 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
-#include <map>
 #include <numbers>
 
+#include "moment.h"
 #include "orchard.h"
 
 namespace orchard {
@@ -16,23 +16,10 @@ using mellow::Quat;
 using mellow::Transform;
 using mellow::Vec3;
 
-constexpr double kTurn = 2 * std::numbers::pi, kDegree = std::numbers::pi / 180;
 constexpr double kForward = 100, kSideways = 10;  // centimetres a walk cycle
 constexpr double kRung = 30;
 
-/// What the controls do at one moment: shifts in centimetres and turns, on top of their rest pose.
-struct Moment {
-    std::map<std::string, Vec3> shift;
-    std::map<std::string, Quat> turn;
-    double smile = 0, blink = 0;
-
-    void rotate(const std::string& name, Vec3 axis, double degrees) {
-        const auto [slot, fresh] = turn.emplace(name, Quat{});
-        slot->second = mellow::from_axis_angle(axis, degrees * kDegree) * slot->second;
-    }
-};
-
-constexpr Vec3 kX{1, 0, 0}, kY{0, 1, 0}, kZ{0, 0, 1};
+}  // namespace
 
 double smooth(double u) {
     u = std::clamp(u, 0.0, 1.0);
@@ -58,6 +45,8 @@ Moment at_ease() {
     return m;
 }
 
+namespace {
+
 Moment stand(double u) {
     Moment m = at_ease();
     const double breath = std::sin(2 * kTurn * u), sway = std::sin(kTurn * u);
@@ -70,6 +59,8 @@ Moment stand(double u) {
     m.blink = std::exp(-std::pow((u - 0.3) / 0.02, 2)) + std::exp(-std::pow((u - 0.8) / 0.02, 2));
     return m;
 }
+
+}  // namespace
 
 /// One foot at `phase` of its own cycle: planted for 0.6, swinging for 0.4.
 void step(Moment& m, const std::string& l, double phase, double body) {
@@ -86,6 +77,8 @@ void step(Moment& m, const std::string& l, double phase, double body) {
     m.rotate("foot_roll" + l, kX, heel - toe_up);
     m.rotate("toe_ctl" + l, kX, -0.5 * toe_up);
 }
+
+namespace {
 
 Moment walk(double u) {
     Moment m = at_ease();
@@ -144,11 +137,6 @@ Moment pick(double u) {
     return m;
 }
 
-struct Performance {
-    int first, last;
-    std::function<Moment(double)> at;
-};
-
 const std::vector<Performance>& performances() {
     static const std::vector<Performance> all{{0, 96, stand}, {108, 132, walk}, {144, 240, pick}};
     return all;
@@ -161,11 +149,10 @@ using Values = std::vector<double>;
 /// Keys of one curve: values inside the performances, and holds between them.
 class KeyMaker {
   public:
-    KeyMaker(mellow::Interpolation interpolation, int every,
+    KeyMaker(const std::vector<Performance>& all, mellow::Interpolation interpolation, int every,
              std::function<Values(const Moment&)> value)
         : every_(every), value_(std::move(value)) {
         curve_.interpolation = interpolation;
-        const auto& all = performances();
         for (std::size_t i = 0; i < all.size(); ++i) {
             if (i > 0) hold(all[i].first - kHold + 1, all[i], 0);
             for (int f = all[i].first; f < all[i].last; f += every_) key(f, all[i]);
@@ -249,20 +236,21 @@ mellow::Interpolation interpolation_of(const std::string& name) {
 
 }  // namespace
 
-void add_performances(mellow::Scene& scene) {
+mellow::Timeline perform(const mellow::Scene& scene, const std::vector<Performance>& all,
+                         const std::string& name) {
     mellow::Timeline timeline;
-    timeline.name = kPrefix + "orchard_day";
+    timeline.name = kPrefix + name;
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
-        const std::string name = scene.nodes[n].name.substr(kPrefix.size());
+        const std::string own = scene.nodes[n].name.substr(kPrefix.size());
         const Vec3 rest = scene.nodes[n].local.t;
-        KeyMaker place(interpolation_of(name), 2, [&](const Moment& m) {
-            const auto shift = m.shift.find(name);
+        KeyMaker place(all, interpolation_of(own), 2, [&](const Moment& m) {
+            const auto shift = m.shift.find(own);
             const Vec3 v = shift == m.shift.end() ? rest : rest + shift->second;
             return Values{v.x, v.y, v.z};
         });
         const Quat rest_turn = scene.nodes[n].local.r;
-        KeyMaker turn(interpolation_of(name), 2, [&](const Moment& m) {
-            const auto found = m.turn.find(name);
+        KeyMaker turn(all, interpolation_of(own), 2, [&](const Moment& m) {
+            const auto found = m.turn.find(own);
             const Quat q = found == m.turn.end() ? rest_turn : found->second;
             return Values{q.x, q.y, q.z, q.w};
         });
@@ -272,11 +260,15 @@ void add_performances(mellow::Scene& scene) {
         if (turn.moves())
             timeline.channels.push_back({index, mellow::Path::kRotation, turn.take()});
     }
-    KeyMaker face(mellow::Interpolation::kLinear, 1, [](const Moment& m) {
+    KeyMaker face(all, mellow::Interpolation::kLinear, 1, [](const Moment& m) {
         return Values{m.smile, m.blink, 0, 0};
     });
     timeline.channels.push_back({node(scene, "body"), mellow::Path::kWeights, face.take()});
-    scene.timelines.push_back(std::move(timeline));
+    return timeline;
+}
+
+void add_performances(mellow::Scene& scene) {
+    scene.timelines.push_back(perform(scene, performances(), "orchard_day"));
 }
 
 }  // namespace orchard
