@@ -15,7 +15,8 @@ mellow::Status pack_shift(const std::filesystem::path& folder) {
     MELLOW_TRY(mellow::Recipe recipe, mellow::read_recipe(folder / "shift.recipe.toml"));
     recipe.output = folder / "many";
     recipe.picture = false;
-    const mellow::PackOptions again{.replace = true};
+    mellow::PackOptions again;
+    again.replace = true;
     MELLOW_TRY(const mellow::PackPlan plan, mellow::plan_pack(recipe, again));
     fmt::print("{} motion files, {} clips\n", plan.motion_files, plan.clips.size());
     MELLOW_TRY(const mellow::PackReport first, mellow::pack(recipe, again));

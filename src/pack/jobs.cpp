@@ -125,7 +125,8 @@ Status Jobs::expand(const RecipeTimelines& wanted, PackReport& report) {
         if (!fits_pattern(wanted.match, bare)) continue;
         ++found;
         RecipeClip clip = wanted.like;
-        clip.timeline = full;
+        clip.timeline =
+            bare.empty() ? full : bare;  // names lose their prefix before they are looked up
         clip.range.name = file_name(bare.empty() ? recipe_.name : bare);
         const FrameSpan span = frames_of(timeline, figure_.scene().rate);
         clip.range.first = span.first, clip.range.last = span.last;
