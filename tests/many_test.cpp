@@ -308,12 +308,12 @@ TEST_F(ManyTest, EveryInputThatChangesMakesItsClipsStale) {
     test::write_text(crate() / "clips/rest.glb", "gone");
     packed("1 of 5 packed, 4 unchanged");
     EXPECT_NE(read_text(crate() / "clips/rest.glb"), "gone");
-    // A layer over one clip, a key of one source.
+    // A key of one source, a layer over one clip.
+    change("up = \"+Y\"\nfront = \"+Z\"\n", "up = \"+Y\"\nfront = \"+Z\"\nkeyed = \"joints\"\n");
+    packed("1 of 5 packed, 4 unchanged");
     change("[travel]",
            "[[layer]]\nkind = \"offset\"\nclips = [\"rest\"]\nnodes = [\"head\"]\n"
            "axis = \"+X\"\ndegrees = 5\n\n[travel]");
-    packed("1 of 5 packed, 4 unchanged");
-    change("up = \"+Y\"\nfront = \"+Z\"\n", "up = \"+Y\"\nfront = \"+Z\"\nkeyed = \"joints\"\n");
     packed("1 of 5 packed, 4 unchanged");
     // The rig sheet moves all that goes through it, and may move what is bound to its joints.
     test::write_text(folder_ / "tamsin.rig.toml", read_text(folder_ / "tamsin.rig.toml") + "\n");
