@@ -2,10 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
+#include <filesystem>
 #include <sstream>
 
 #include "commands.h"
+#include "mellow/crate.h"
 
 namespace mellow::cli {
 namespace {
@@ -107,6 +110,66 @@ std::optional<std::set<Aspect>> read_ignored(const CompareRequest& request) {
     return ignored;
 }
 
+bool is_crate(const std::string& path) {
+    std::error_code error;
+    return std::filesystem::is_regular_file(std::filesystem::path(path) / "crate.json", error);
+}
+
+void write(JsonWriter& json, const CrateComparison& c) {
+    json.member("same", c.same()).member("same_skin", c.same_skin);
+    json.list("clips", c.clips, [&](const ClipChange& clip) {
+        json.begin_object().member("name", clip.name).member("change", name(clip.kind));
+        if (clip.kind == ClipChange::Kind::kChanged) {
+            json.list("differences", clip.differences, [&](const Difference& d) {
+                json.begin_object().member("aspect", name(d.aspect)).member("what", d.what);
+                json.end_object();
+            });
+            json.list("facts", clip.facts);
+        }
+        if (clip.position_mm.count > 0) {
+            const auto figure = [&](const char* key, const Deviation& d) {
+                json.object(key, [&] {
+                    json.member("worst", d.worst).member("at", d.what);
+                    json.member("seconds", d.sample / clip.moments_per_second);
+                });
+            };
+            figure("joint_position_mm", clip.position_mm);
+            figure("joint_rotation_degrees", clip.rotation_degrees);
+        }
+        json.end_object();
+    });
+}
+
+std::string text_of(const CrateComparison& c) {
+    std::size_t width = 4, counts[4] = {};
+    for (const ClipChange& clip : c.clips) width = std::max(width, clip.name.size());
+    std::string text;
+    for (const ClipChange& clip : c.clips) {
+        ++counts[static_cast<std::size_t>(clip.kind)];
+        if (clip.kind == ClipChange::Kind::kUnchanged) continue;
+        text += fmt::format("{:{}}  {}\n", clip.name, width, name(clip.kind));
+        for (const Difference& d : clip.differences)
+            text += fmt::format("{:{}}    {:9} {}\n", "", width, name(d.aspect), d.what);
+        for (const std::string& fact : clip.facts)
+            text += fmt::format("{:{}}    {}\n", "", width, fact);
+    }
+    if (!c.same_skin) text += "the skin files have other bytes\n";
+    return text + fmt::format("{}{} changed, {} added, {} gone, {} unchanged\n",
+                              text.empty() ? "" : "\n", counts[1], counts[2], counts[3], counts[0]);
+}
+
+int two_crates(const CompareRequest& request, const std::set<Aspect>& ignored) {
+    CompareTolerance tolerance;
+    tolerance.mm = request.tolerance_mm, tolerance.degrees = request.tolerance_degrees;
+    const auto compared = compare_crates(request.a, request.b, tolerance, ignored);
+    if (!compared) return fail(request, compared.failures());
+    if (request.json)
+        print_json([&](JsonWriter& json) { write(json, compared.value()); });
+    else if (!request.quiet)
+        print_out(text_of(compared.value()));
+    return compared.value().same() ? kDone : kChecksFailed;
+}
+
 }  // namespace
 
 int compare(const CompareRequest& request) {
@@ -119,6 +182,7 @@ int compare(const CompareRequest& request) {
     if (request.align != "zero" && request.align != "first-key")
         return misused(request, "--align", request.align, "zero or first-key");
     options.align_first_key = request.align == "first-key";
+    if (is_crate(request.a) && is_crate(request.b)) return two_crates(request, *ignored);
     int exit = kDone;
     auto a = read_as(request, request.a, request.truth_a, exit);
     if (!a) return exit;

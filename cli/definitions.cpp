@@ -84,15 +84,15 @@ Command pack_command(PackRequest& r) {
               "inputs have changed are baked again; the others are taken over. Several recipes, or "
               "a pattern in quotes, are several jobs: a line for each at the end, and the exit "
               "code of the worst."};
-    c.options.push_back({"RECIPE", &r.recipes, "RECIPE...", "Recipe files (TOML)", {},
-                         Names::kToml, true});
+    c.options.push_back(
+        {"RECIPE", &r.recipes, "RECIPE...", "Recipe files (TOML)", {}, Names::kToml, true});
     c.options.push_back({"--dry-run", &r.dry_run, "",
                          "Read and plan everything, say what would be written, and write nothing"});
     c.options.push_back(
         {"--replace", &r.replace, "",
          "Replace a crate that was packed before; the old one is kept as a backup"});
-    c.options.push_back({"--all", &r.all, "",
-                         "Bake every clip, also those whose inputs have not changed"});
+    c.options.push_back(
+        {"--all", &r.all, "", "Bake every clip, also those whose inputs have not changed"});
     c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
     add_verbose(c, r, "Print the whole report");
     add_common(c, r);
@@ -120,7 +120,10 @@ Command view_command(ViewRequest& r) {
 }
 
 Command compare_command(CompareRequest& r) {
-    Command c{"compare", "Measure how differently two files move, joint by joint", ""};
+    Command c{
+        "compare", "Measure how differently two files or crates move, joint by joint",
+        "Of two crates: which clips were added, are gone, have changed, and by how much. Exit "
+        "code 1 where something differs."};
     c.options.push_back(
         {"FIRST", &r.a, "FIRST", "The file to measure against", {}, Names::kScene, true});
     c.options.push_back({"SECOND", &r.b, "SECOND", "The file to measure", {}, Names::kScene, true});
@@ -148,7 +151,8 @@ Command compare_command(CompareRequest& r) {
                          "Compare from second zero of both, or from the first key of each",
                          {"zero", "first-key"}});
     add_common(c, r);
-    c.examples = {"mellow compare walk.bvh walk.glb --unit inch --tolerance 1"};
+    c.examples = {"mellow compare walk.bvh walk.glb --unit inch --tolerance 1",
+                  "mellow compare crates/shift.backup-1 crates/shift"};
     c.run = [&r] { return compare(r); };
     return c;
 }

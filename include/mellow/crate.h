@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "mellow/clip.h"
+#include "mellow/compare.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
 
@@ -22,6 +23,37 @@ struct Crate {
 /// Reads the manifest of a crate folder and all files it names, and checks their sizes and hashes.
 /// Fails with file-missing, value-bad for a manifest that is none, or as read_scene() does.
 Result<Crate> open_crate(const std::filesystem::path& folder);
+
+/// What became of one clip from one crate to another.
+struct ClipChange {
+    enum class Kind {
+        kUnchanged,  ///< the same bytes, or the same motion and facts within the tolerance
+        kChanged,
+        kAdded,  ///< only in the second
+        kGone,   ///< only in the first
+    };
+    std::string name;
+    Kind kind = Kind::kUnchanged;
+    std::vector<Difference> differences;      ///< of its motion, joints alone
+    std::vector<std::string> facts;           ///< "loop: once, not closed"
+    Deviation position_mm, rotation_degrees;  ///< with sample / moments_per_second seconds
+    double moments_per_second = 0;
+};
+/// "unchanged", "changed", "added" or "gone".
+std::string_view name(ClipChange::Kind kind);
+
+/// How two crates differ. Clips of the same bytes are not opened.
+struct CrateComparison {
+    std::vector<ClipChange> clips;  ///< of the first in its order, then those added
+    bool same_skin = true;          ///< the skin files have the same bytes
+    bool same() const;
+};
+
+/// Compares two crate folders, the second as the newer one. Fails as open_crate() does.
+Result<CrateComparison> compare_crates(const std::filesystem::path& a,
+                                       const std::filesystem::path& b,
+                                       const CompareTolerance& tolerance,
+                                       const std::set<Aspect>& ignored = {});
 
 /// How many clips a contact sheet shows at most: pictures have an end.
 inline constexpr std::size_t kMostDrawn = 40;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "crate/hash.h"
@@ -73,39 +74,156 @@ std::vector<std::string> sheet_lines(const Clip& clip) {
     return lines;
 }
 
-}  // namespace
+/// The manifest of a crate, and what of it is needed to read its files.
+struct Manifest {
+    std::filesystem::path folder;
+    JsonMembers json;
+    std::string name;
+    Convention convention;
+    FrameRate rate;
 
-Result<Crate> open_crate(const std::filesystem::path& folder) {
+    Finding bad(std::string found) const {
+        return bad_manifest(folder / "crate.json", std::move(found));
+    }
+};
+
+Result<Manifest> open_manifest(const std::filesystem::path& folder) {
     const auto path = folder / "crate.json";
     MELLOW_TRY(const Bytes text, read_file(path));
-    JsonMembers manifest(text);
-    if (manifest.failed() || !manifest.has("format") || manifest.text("format") != "mellow-crate")
-        return bad_manifest(path, "no manifest of a crate");
-    if (manifest.whole("version") != 1)
-        return bad_manifest(path, "another version than 1 of the manifest");
-    Crate crate;
-    crate.name = manifest.text("name");
-    JsonMembers target = manifest.object("target");
+    Manifest out{folder, JsonMembers(text), {}, {}, {}};
+    JsonMembers& json = out.json;
+    if (json.failed() || !json.has("format") || json.text("format") != "mellow-crate")
+        return out.bad("no manifest of a crate");
+    if (json.whole("version") != 1) return out.bad("another version than 1 of the manifest");
+    out.name = json.text("name");
+    JsonMembers target = json.object("target");
     const std::string named = target.text("convention");
-    const FrameRate rate = target.rate("rate");
-    JsonMembers skin = manifest.object("skin");
-    if (manifest.failed()) return bad_manifest(path, manifest.error());
+    out.rate = target.rate("rate");
+    (void)json.object("skin");
+    if (json.failed()) return out.bad(json.error());
     const auto preset = find_preset(named);
-    if (!preset) return bad_manifest(path, "an unknown target convention \"" + named + "\"");
-    crate.convention = *preset;
-    MELLOW_TRY(crate.skin, read_listed(folder, std::move(skin), *preset, rate));
-    if (crate.skin.nodes.empty()) return bad_manifest(path, "a skin without nodes");
-    for (JsonMembers& entry : manifest.objects("clips")) {
-        crate.clips.push_back(clip_from_facts(entry, Conversion(*preset, {})));
-        crate.clips.back().name = entry.text("name");
-        const std::string clip = "clip \"" + crate.clips.back().name + "\"";
-        MELLOW_TRY(Scene motion, read_listed(folder, std::move(entry), *preset, rate));
-        if (const int keys = samples_of(motion); keys != crate.clips.back().samples)
-            return bad_manifest(path, fmt::format("{}: {} samples, where its file has {}", clip,
-                                                  crate.clips.back().samples, keys));
+    if (!preset) return out.bad("an unknown target convention \"" + named + "\"");
+    out.convention = *preset;
+    return out;
+}
+
+/// What the manifest says of a clip, and its file.
+Result<Scene> open_clip(const Manifest& manifest, JsonMembers entry, Clip& clip) {
+    clip = clip_from_facts(entry, Conversion(manifest.convention, {}));
+    clip.name = entry.text("name");
+    MELLOW_TRY(Scene motion,
+               read_listed(manifest.folder, std::move(entry), manifest.convention, manifest.rate));
+    if (const int keys = samples_of(motion); keys != clip.samples)
+        return manifest.bad(fmt::format("clip \"{}\": {} samples, where its file has {}", clip.name,
+                                        clip.samples, keys));
+    return motion;
+}
+
+/// What players are told of a clip, where the two do not agree.
+std::vector<std::string> other_facts(const Clip& a, const Clip& b) {
+    std::vector<std::string> out;
+    const auto say = [&](const char* what, const std::string& is, const std::string& was) {
+        if (is != was) out.push_back(fmt::format("{}: {}, not {}", what, is, was));
+    };
+    const auto parts = [](const Travel& t) {
+        return fmt::format("{}{}{}", t.ground ? "ground " : "", t.height ? "height " : "",
+                           t.heading ? "heading " : "");
+    };
+    say("loop", std::string(name(b.loop)), std::string(name(a.loop)));
+    say("period", std::to_string(b.period), std::to_string(a.period));
+    say("rate", to_text(b.rate), to_text(a.rate));
+    say("travel", parts(b.travel), parts(a.travel));
+    return out;
+}
+
+Result<ClipChange> compare_clips(const Manifest& a, JsonMembers entry_a, const Manifest& b,
+                                 JsonMembers entry_b, const CompareTolerance& tolerance,
+                                 const std::set<Aspect>& ignored) {
+    ClipChange out;
+    if (entry_a.text("xxh3_128") == entry_b.text("xxh3_128") && a.convention == b.convention)
+        return out;
+    Clip clip_a, clip_b;
+    MELLOW_TRY(const Scene was, open_clip(a, std::move(entry_a), clip_a));
+    MELLOW_TRY(const Scene is, open_clip(b, std::move(entry_b), clip_b));
+    MELLOW_TRY(const Comparison compared, compare_motion(was, is, {}));
+    out.position_mm = compared.position_mm;
+    out.rotation_degrees = compared.rotation_degrees;
+    out.moments_per_second = compared.moments_per_second;
+    out.differences = differences(compared, tolerance, ignored);
+    out.facts = other_facts(clip_a, clip_b);
+    if (!out.differences.empty() || !out.facts.empty()) out.kind = ClipChange::Kind::kChanged;
+    return out;
+}
+
+}  // namespace
+
+std::string_view name(ClipChange::Kind kind) {
+    constexpr std::string_view kNames[] = {"unchanged", "changed", "added", "gone"};
+    return kNames[static_cast<std::size_t>(kind)];
+}
+
+bool CrateComparison::same() const {
+    return same_skin && std::all_of(clips.begin(), clips.end(), [](const ClipChange& c) {
+               return c.kind == ClipChange::Kind::kUnchanged;
+           });
+}
+
+Result<CrateComparison> compare_crates(const std::filesystem::path& a,
+                                       const std::filesystem::path& b,
+                                       const CompareTolerance& tolerance,
+                                       const std::set<Aspect>& ignored) {
+    MELLOW_TRY(Manifest was, open_manifest(a));
+    MELLOW_TRY(Manifest is, open_manifest(b));
+    CrateComparison out;
+    out.same_skin =
+        was.json.object("skin").text("xxh3_128") == is.json.object("skin").text("xxh3_128");
+    std::map<std::string, JsonMembers> newer;
+    std::vector<std::string> order;
+    for (JsonMembers& clip : is.json.objects("clips")) {
+        order.push_back(clip.text("name"));
+        newer.emplace(order.back(), std::move(clip));
+    }
+    std::set<std::string> in_both;
+    for (JsonMembers& clip : was.json.objects("clips")) {
+        const std::string name = clip.text("name");
+        const auto found = newer.find(name);
+        ClipChange change;
+        change.kind = ClipChange::Kind::kGone;
+        if (found != newer.end()) {
+            in_both.insert(name);
+            MELLOW_TRY(change, compare_clips(was, std::move(clip), is, std::move(found->second),
+                                             tolerance, ignored));
+        }
+        change.name = name;
+        out.clips.push_back(std::move(change));
+    }
+    for (const std::string& name : order)
+        if (!in_both.contains(name)) {
+            ClipChange added;
+            added.name = name;
+            added.kind = ClipChange::Kind::kAdded;
+            out.clips.push_back(std::move(added));
+        }
+    if (was.json.failed()) return was.bad(was.json.error());
+    if (is.json.failed()) return is.bad(is.json.error());
+    return out;
+}
+
+Result<Crate> open_crate(const std::filesystem::path& folder) {
+    MELLOW_TRY(Manifest manifest, open_manifest(folder));
+    Crate crate;
+    crate.name = manifest.name;
+    crate.convention = manifest.convention;
+    MELLOW_TRY(crate.skin, read_listed(folder, manifest.json.object("skin"), manifest.convention,
+                                       manifest.rate));
+    if (crate.skin.nodes.empty()) return manifest.bad("a skin without nodes");
+    for (JsonMembers& entry : manifest.json.objects("clips")) {
+        Clip clip;
+        MELLOW_TRY(Scene motion, open_clip(manifest, std::move(entry), clip));
+        crate.clips.push_back(std::move(clip));
         crate.motions.push_back(std::move(motion));
     }
-    if (manifest.failed()) return bad_manifest(path, manifest.error());
+    if (manifest.json.failed()) return manifest.bad(manifest.json.error());
     return crate;
 }
 
