@@ -13,6 +13,7 @@
 #include "math/triangulate.h"
 #include "mellow/euler.h"
 #include "mellow/pose.h"
+#include "mellow/read.h"
 #include "mellow/recipe.h"
 #include "mellow/rig_sheet.h"
 #include "mellow/true_convention.h"
@@ -437,6 +438,37 @@ TEST(DetailTest, JointsOfAScaledArmatureAreOfSizeOne) {
         joint_world(source, to_affine({{1, 2, 3}, turn(kX, 30), {0.01, 0.01, 0.01}}));
     EXPECT_NEAR(length(world.x), 1, 1e-12);
     EXPECT_EQ(world.o, (Vec3{1, 2, 3}));
+}
+
+// --------------------------------------------------------------------------------------- files
+
+std::string two_joints(const std::string& root, const std::string& place) {
+    return "HIERARCHY\nROOT " + root +
+           "\n{\nOFFSET 0 0 0\nCHANNELS 3 Xposition Yposition Zposition\n" +
+           "JOINT b\n{\nOFFSET 0 10 0\nCHANNELS 3 Xposition Yposition Zposition\n" +
+           "End Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 2\nFrame Time: 0.1\n0 0 0 " +
+           place + "\n0 0 0 " + place + "\n";
+}
+
+TEST(DetailTest, NamesAreUtf8AndPlacesAreTakenByTheMiddle) {
+    const std::string text = two_joints("\xED\xA0\x80x", "0 3 0");
+    const auto odd = read_memory(Bytes(text.begin(), text.end()), "a.bvh", {});
+    ASSERT_THAT(odd, IsOk());
+    EXPECT_EQ(odd.value().scene.nodes[0].name.find('\xED'), std::string::npos);
+    // Three tenths of the way are added to it; seven tenths stand in its place.
+    for (const auto& [place, stands] : {std::pair{"0 3 0", 13.0}, {"0 7 0", 7.0}}) {
+        const Scene scene = read_bvh(two_joints("a", place), "a.bvh").value().scene;
+        EXPECT_NEAR(pose_at(scene, scene.timelines[0], 0).worlds[1].o.y, stands, 1e-9) << place;
+    }
+}
+
+TEST(DetailTest, FramesEncloseKeysButForRounding) {
+    EXPECT_EQ(whole_frames(0.0005, 9.9995).first, 0);
+    EXPECT_EQ(whole_frames(0.0005, 9.9995).last, 10);
+    EXPECT_EQ(whole_frames(0.9995, 9.0005).first, 1);
+    EXPECT_EQ(whole_frames(0.9995, 9.0005).last, 9);
+    EXPECT_EQ(whole_frames(0.5, 9.5).first, 0);
+    EXPECT_EQ(whole_frames(0.5, 9.5).last, 10);
 }
 
 }  // namespace

@@ -396,6 +396,27 @@ TEST_F(ManyTest, TheSameContentAndUnusedSourcesAreSaid) {
     EXPECT_THAT(run.out, HasSubstr("no clip is made of source \"wheeling\""));
 }
 
+TEST_F(ManyTest, CratesAreComparedClipByClip) {
+    ASSERT_EQ(pack().exit, 0);
+    const std::string now = crate().string(), then = (folder_ / "crates/shift.backup-1").string();
+    EXPECT_EQ(run_tool("compare " + now + " " + now).exit, 0);
+    change("range = [0, 48]", "range = [0, 72]");
+    change("name = \"{folder}/{file}\"\ntravel = [\"height\"]", "name = \"up\"");
+    ASSERT_EQ(pack("--replace").exit, 0);
+    ToolRun run = run_tool("compare " + then + " " + now);
+    EXPECT_EQ(run.exit, 1);
+    for (const char* words : {"climbing/climb_1  gone", "up                added",
+                              "rest              changed", "2.0000 s, then 3.0000 s",
+                              "period: 90, not 60", "1 changed, 1 added, 1 gone, 3 unchanged"})
+        EXPECT_THAT(run.out, HasSubstr(words));
+    run = run_tool("compare --json " + then + " " + now);
+    const json told = json::parse(run.out);
+    EXPECT_EQ(told["same"], false);
+    EXPECT_EQ(told["clips"][0]["change"], "changed");
+    EXPECT_GT(told["clips"][0]["joint_position_mm"]["worst"], 1);
+    EXPECT_EQ(told["clips"].size(), 6U);
+}
+
 TEST_F(ManyTest, SeveralRecipesAreSeveralJobs) {
     test::write_text(folder_ / "bad.recipe.toml", "[source]\n");
     const std::string all = "'" + (folder_ / "*.recipe.toml").string() + "'";

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <limits>
+#include <numbers>
 
 #include "mellow/bake.h"
 #include "mellow/compare.h"
@@ -381,6 +382,81 @@ TEST(VerdictTest, StockSaysWhatIsWrongAndNothingElse) {
     Scene metres = figure();
     metres.convention.metres_per_unit = 0.01;
     EXPECT_NEAR(take_stock(metres).longest_m, 0.01, 1e-6);
+}
+
+// ------------------------------------------------------------------------------- skins as written
+
+TEST(VerdictTest, MeshesThatAreInsideOutAreNotProven) {
+    Made m;
+    EXPECT_THAT(prove_winding(m.scene, m.skin), IsOk());
+    std::swap(m.skin.meshes[0].primitives[0].indices[4], m.skin.meshes[0].primitives[0].indices[5]);
+    EXPECT_THAT(prove_winding(m.scene, m.skin), FailsWith(Code::kProofFailed, "the other way"));
+}
+
+TEST(VerdictTest, ClipsHangOnTheTreeOfTheirSkinAndAreLines) {
+    Made hung;
+    hung.motion.nodes[static_cast<std::size_t>(find_node(hung.motion, "arm"))].parent = kNone;
+    EXPECT_THAT(hung.prove(), FailsWith(Code::kProofFailed, "joint \"arm\" hangs on nothing"));
+    Made stepped;
+    stepped.curve("arm", Path::kRotation).interpolation = Interpolation::kStep;
+    EXPECT_THAT(stepped.prove(), FailsWith(Code::kProofFailed, "not linear"));
+}
+
+TEST(VerdictTest, WeightsAndPlacesOfTheFileAreMeasured) {
+    Made heavy;  // vertex 3, 0.2 m beside the arm's axis, is carried by the hips for a half
+    Primitive& p = heavy.skin.meshes[0].primitives[0];
+    p.influence_joints[13] = 0;
+    p.influence_weights[12] = p.influence_weights[13] = 0.5F;
+    EXPECT_NEAR(heavy.prove().value().vertex_mm.worst, 200 * std::sin(25 * std::numbers::pi / 180),
+                25);
+    Made moved;
+    moved.skin.meshes[0].primitives[0].positions[0][1] += 0.004F;
+    EXPECT_NEAR(moved.prove().value().vertex_mm.worst, 4, 1e-3);
+    moved.skin.meshes[0].primitives[0].positions[0][1] = std::nanf("");
+    EXPECT_TRUE(std::isnan(moved.prove().value().vertex_mm.worst));
+    EXPECT_FALSE(within(moved.prove().value(), {}).ok());
+    Made bent;  // a wrong weight of a morph shows at the vertices as well: 0.3 of 10 cm
+    bent.motion.timelines[0].morphs[0].curve.values.edit()[10] -= 0.3;
+    EXPECT_NEAR(bent.prove().value().vertex_mm.worst, 30, 1e-3);
+}
+
+TEST(VerdictTest, SkinsBoundElsewhereTakeTheirMorphsAlong) {
+    Made m;
+    // Bound 0.3 m to the left: vertices stand there, binds lead back.
+    for (Float3& v : m.scene.meshes[0].primitives[0].positions) v[0] += 0.3F;
+    for (Affine& bind : m.scene.skins[0].inverse_binds)
+        bind = bind * Affine{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {-0.3, 0, 0}};
+    const Scene skin = assemble_skin(m.scene, m.joints.skeleton, m.joints.sources).scene;
+    const Primitive& p = skin.meshes[0].primitives[0];
+    EXPECT_NEAR(p.positions[2][0], 1, 1e-6);
+    EXPECT_NEAR(p.targets[0].positions[3][0], 0, 1e-6) << "a way, not a place";
+    EXPECT_NEAR(p.targets[0].positions[3][2], 0.1, 1e-6);
+    m.skin = skin;
+    EXPECT_THAT(within(m.prove().value(), {}), IsOk());
+    m.scene.extensions_used = {"KHR_lights_punctual", "KHR_materials_unlit"};
+    EXPECT_THAT(assemble_skin(m.scene, m.joints.skeleton, m.joints.sources).scene.extensions_used,
+                ElementsAre("KHR_materials_unlit"));
+}
+
+TEST(VerdictTest, SkinsBelowShearAreRightAtRest) {
+    Made m;
+    m.scene.nodes[0].shear = Affine{{1, 0, 0}, {0.4, 1, 0}, {0, 0, 1}, {}};
+    m.scene.timelines.clear();
+    const ChosenJoints joints = choose_joints(m.scene, {}).value();
+    const Scene skin = assemble_skin(m.scene, joints.skeleton, joints.sources).scene;
+    const Primitive &was = m.scene.meshes[0].primitives[0], &is = skin.meshes[0].primitives[0];
+    const auto a = posed_vertices(m.scene, 2, was, rest_pose(m.scene)),
+               b = posed_vertices(skin, find_node(skin, "mesh"), is, rest_pose(skin));
+    for (std::size_t v = 0; v < a.size(); ++v) EXPECT_LT(length(a[v] - b[v]), 1e-6) << v;
+}
+
+TEST(VerdictTest, FlatJointsDifferInNoTurn) {
+    Scene a = figure();
+    key(a, 1, Path::kScale, {1e-9, 1e-9, 1e-9}, {1e-9, 1e-9, 1e-9});
+    Scene b = a;
+    for (Channel& c : b.timelines[0].channels)
+        if (c.node == 1 && c.path == Path::kRotation) c.curve.values.edit()[0] += 0.7;
+    EXPECT_THAT(aspects(a, b), Not(testing::Contains(Aspect::kTurns)));
 }
 
 }  // namespace
