@@ -110,6 +110,12 @@ std::optional<std::set<Aspect>> read_ignored(const CompareRequest& request) {
     return ignored;
 }
 
+CompareTolerance tolerance_of(const CompareRequest& request) {
+    CompareTolerance tolerance;
+    tolerance.mm = request.tolerance_mm, tolerance.degrees = request.tolerance_degrees;
+    return tolerance;
+}
+
 bool is_crate(const std::string& path) {
     std::error_code error;
     return std::filesystem::is_regular_file(std::filesystem::path(path) / "crate.json", error);
@@ -159,8 +165,7 @@ std::string text_of(const CrateComparison& c) {
 }
 
 int two_crates(const CompareRequest& request, const std::set<Aspect>& ignored) {
-    CompareTolerance tolerance;
-    tolerance.mm = request.tolerance_mm, tolerance.degrees = request.tolerance_degrees;
+    const CompareTolerance tolerance = tolerance_of(request);
     const auto compared = compare_crates(request.a, request.b, tolerance, ignored);
     if (!compared) return fail(request, compared.failures());
     if (request.json)
@@ -196,8 +201,7 @@ int compare(const CompareRequest& request) {
     const auto compared = compare_motion(a->scene, b->scene, options);
     if (!compared) return fail(request, compared.failures());
     const Comparison& c = compared.value();
-    CompareTolerance tolerance;
-    tolerance.mm = request.tolerance_mm, tolerance.degrees = request.tolerance_degrees;
+    const CompareTolerance tolerance = tolerance_of(request);
     const auto found = differences(c, tolerance, *ignored);
     if (request.json)
         print_json([&](JsonWriter& json) { write(json, c, found, *ignored); });

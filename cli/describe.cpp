@@ -7,6 +7,8 @@
 #include <span>
 
 #include "mellow/parallel.h"
+#include "mellow/recipe.h"
+#include "pack/clip_names.h"
 #include "stock_print.h"
 
 namespace mellow::cli {
@@ -41,7 +43,11 @@ Result<std::vector<std::string>> expanded(const std::vector<std::string>& asked)
     std::error_code error;
     for (const std::string& path : asked) {
         if (!fs::is_directory(path, error) || is_crate(path)) {
-            all.push_back(path);
+            const std::vector<std::string> found = matching_files("", path);
+            if (found.empty())
+                return Finding{Code::kFileMissing,         Severity::kStop, path,
+                               "no file fits the pattern", "scene files",   "correct the pattern"};
+            all.insert(all.end(), found.begin(), found.end());
             continue;
         }
         const auto inside = listed(path);
@@ -159,6 +165,21 @@ class Describer {
     bool printed_ = false;
 };
 
+/// A recipe as it is used: with what it brings in from other files.
+int describe_recipe(const DescribeRequest& request, const std::string& file) {
+    const auto recipe = read_recipe(file);
+    if (!recipe) return fail(request, seen_from_here(recipe.failures(), file));
+    if (request.json)
+        print_json([&](JsonWriter& json) {
+            json.member("file", file)
+                .member("format", "recipe")
+                .member("text", recipe.value().text);
+        });
+    else if (!request.quiet)
+        print_out(recipe.value().text);
+    return kDone;
+}
+
 }  // namespace
 
 int describe(const DescribeRequest& request) {
@@ -170,6 +191,8 @@ int describe(const DescribeRequest& request) {
     }
     auto files = expanded(request.files);
     if (!files) return fail(request, files.failures());
+    if (files.value().size() == 1 && fs::path(files.value()[0]).extension() == ".toml")
+        return describe_recipe(request, files.value()[0]);
     return Describer(request, std::move(files).value()).run(sheet);
 }
 

@@ -34,9 +34,9 @@ mellow::Scene tamsin_scene();
 std::vector<File> press_files();
 mellow::Scene press_scene();
 
-/// motions/*/*, broken/carry_7.bvh and shift.recipe.toml: a shift of Tamsin in 24 motion files, and
-/// one that is cut.
-std::vector<File> shift_files();
+/// motions/*/*, broken/carry_7.bvh and shift.recipe.toml: a shift of Tamsin, `each` motion files of
+/// four kinds, and one that is cut. The last one of wheeling is COLLADA.
+std::vector<File> shift_files(int each = 6);
 
 // Parts of tamsin_scene(), in the order they are added.
 inline const std::string kPrefix = "orchard:";

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <map>
 #include <numbers>
 
 #include "moment.h"
@@ -146,12 +147,16 @@ constexpr int kHold = 6;  // frames of stillness before and after a cut
 
 using Values = std::vector<double>;
 
+/// Moments that were looked at: all curves look at the same ones.
+using Moments = std::map<std::pair<const Performance*, double>, Moment>;
+
 /// Keys of one curve: values inside the performances, and holds between them.
 class KeyMaker {
   public:
-    KeyMaker(const std::vector<Performance>& all, mellow::Interpolation interpolation, int every,
+    KeyMaker(const std::vector<Performance>& all, Moments& moments,
+             mellow::Interpolation interpolation, int every,
              std::function<Values(const Moment&)> value)
-        : every_(every), value_(std::move(value)) {
+        : moments_(moments), every_(every), value_(std::move(value)) {
         curve_.interpolation = interpolation;
         for (std::size_t i = 0; i < all.size(); ++i) {
             if (i > 0) hold(all[i].first - kHold + 1, all[i], 0);
@@ -178,7 +183,9 @@ class KeyMaker {
 
   private:
     Values at(const Performance& p, double frame) const {
-        return value_(p.at((frame - p.first) / (p.last - p.first)));
+        const auto [found, fresh] = moments_.try_emplace({&p, frame});
+        if (fresh) found->second = p.at((frame - p.first) / (p.last - p.first));
+        return value_(found->second);
     }
 
     void key(int frame, const Performance& p) {
@@ -197,7 +204,7 @@ class KeyMaker {
     }
 
     void hold(int frame, const Performance& p, double u) {
-        const Values v = value_(p.at(u)), zero(v.size(), 0.0);
+        const Values v = at(p, u == 0 ? p.first : p.last), zero(v.size(), 0.0);
         add(frame, v, zero, zero);
     }
 
@@ -218,6 +225,7 @@ class KeyMaker {
         if (cubic) curve_.values.append(out.begin(), out.end());
     }
 
+    Moments& moments_;
     int every_;
     std::function<Values(const Moment&)> value_;
     std::size_t width_ = 0;
@@ -240,16 +248,17 @@ mellow::Timeline perform(const mellow::Scene& scene, const std::vector<Performan
                          const std::string& name) {
     mellow::Timeline timeline;
     timeline.name = kPrefix + name;
+    Moments moments;
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         const std::string own = scene.nodes[n].name.substr(kPrefix.size());
         const Vec3 rest = scene.nodes[n].local.t;
-        KeyMaker place(all, interpolation_of(own), 2, [&](const Moment& m) {
+        KeyMaker place(all, moments, interpolation_of(own), 2, [&](const Moment& m) {
             const auto shift = m.shift.find(own);
             const Vec3 v = shift == m.shift.end() ? rest : rest + shift->second;
             return Values{v.x, v.y, v.z};
         });
         const Quat rest_turn = scene.nodes[n].local.r;
-        KeyMaker turn(all, interpolation_of(own), 2, [&](const Moment& m) {
+        KeyMaker turn(all, moments, interpolation_of(own), 2, [&](const Moment& m) {
             const auto found = m.turn.find(own);
             const Quat q = found == m.turn.end() ? rest_turn : found->second;
             return Values{q.x, q.y, q.z, q.w};
@@ -260,7 +269,7 @@ mellow::Timeline perform(const mellow::Scene& scene, const std::vector<Performan
         if (turn.moves())
             timeline.channels.push_back({index, mellow::Path::kRotation, turn.take()});
     }
-    KeyMaker face(all, mellow::Interpolation::kLinear, 1, [](const Moment& m) {
+    KeyMaker face(all, moments, mellow::Interpolation::kLinear, 1, [](const Moment& m) {
         return Values{m.smile, m.blink, 0, 0};
     });
     timeline.channels.push_back({node(scene, "body"), mellow::Path::kWeights, face.take()});

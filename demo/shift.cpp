@@ -21,8 +21,6 @@ using mellow::Clip;
 using mellow::Scene;
 using mellow::Vec3;
 
-constexpr int kEach = 6;
-
 /// Apples from left to right at a table; the higher `way`, the farther she reaches.
 Moment sort(double u, double way) {
     Moment m = at_ease();
@@ -149,7 +147,7 @@ std::vector<std::uint8_t> bytes_of(const std::string& text) { return {text.begin
 
 }  // namespace
 
-std::vector<File> shift_files() {
+std::vector<File> shift_files(int each) {
     const Scene tamsin = tamsin_scene();
     mellow::RigSheet sheet = mellow::parse_rig_sheet(kTamsinRig, "tamsin.rig.toml").value();
     convert(sheet, mellow::Conversion({0.01, mellow::Axis::kPlusZ, mellow::Axis::kMinusY}, {}));
@@ -161,7 +159,7 @@ std::vector<File> shift_files() {
     };
     std::vector<File> files;
     std::string first_capture;
-    for (int i = 0; i < kEach; ++i) {
+    for (int i = 0; i < each; ++i) {
         const auto name = [&](const char* chore) { return fmt::format("{}_{}", chore, i + 1); };
         // Controls alone: no skin, no vertices.
         Scene keyed = at_work(tamsin, sort, i, name("sort"));
@@ -188,7 +186,7 @@ std::vector<File> shift_files() {
                                                                  up.clip, ""))});
         const BakedChore pushed = rigged(wheel, i, name("wheel"));
         const Scene baked = mellow::assemble_clip(pushed.skeleton, pushed.clip, "");
-        if (i + 1 < kEach)
+        if (i + 1 < each)
             files.push_back({"motions/wheeling/" + name("wheel") + ".glb", "wheeling a barrow",
                              mellow::write_glb(baked)});
         else

@@ -29,7 +29,7 @@ namespace fs = std::filesystem;
 const std::vector<orchard::File>& shift() {
     static const std::vector<orchard::File> files = [] {
         std::vector<orchard::File> all = orchard::tamsin_files();
-        for (orchard::File& f : orchard::shift_files()) all.push_back(std::move(f));
+        for (orchard::File& f : orchard::shift_files(2)) all.push_back(std::move(f));
         return all;
     }();
     return files;
@@ -394,6 +394,44 @@ TEST_F(ManyTest, TheSameContentAndUnusedSourcesAreSaid) {
     EXPECT_THAT(run.out, HasSubstr("warning[same-content] motions/climbing/climb_1.glb"));
     EXPECT_THAT(run.out, HasSubstr("the same bytes as motions/climbing/again.glb"));
     EXPECT_THAT(run.out, HasSubstr("no clip is made of source \"wheeling\""));
+}
+
+TEST_F(ManyTest, RecipesShareTables) {
+    ASSERT_EQ(pack().exit, 0);
+    const auto first = files_of_crate();
+    // The figure and target in a file, the sources in another that it uses.
+    const auto figure = recipe_.find("[figure]"), sources = recipe_.find("[[source]]"),
+               rest = recipe_.find("[target]");
+    test::write_text(folder_ / "common.toml",
+                     "use = \"sources.toml\"\n" + recipe_.substr(figure, sources - figure) +
+                         "[target]\nrate = 24\nconvention = \"y-up-metre\"\n");
+    test::write_text(folder_ / "sources.toml", recipe_.substr(sources, rest - sources));
+    const std::string whole = recipe_;
+    recipe_ = "use = \"common.toml\"\n" +
+              replaced(whole.substr(rest), "convention = \"y-up-metre\"\n", "");
+    test::write_text(folder_ / "shift.recipe.toml", recipe_);
+    const ToolRun run = pack("--replace");
+    EXPECT_THAT(run.out, HasSubstr("0 of 5 packed, 5 unchanged")) << run.err;
+    const auto second = files_of_crate();
+    for (const auto& [name, bytes] : first)
+        if (name.starts_with("clips/")) {
+            EXPECT_EQ(bytes, second.at(name)) << name;
+        }
+    const ToolRun told = run_tool("describe " + (folder_ / "shift.recipe.toml").string());
+    for (const char* words : {"tamsin.rig.toml", "motions/carrying/*.bvh", "rate = 30"})
+        EXPECT_THAT(told.out, HasSubstr(words));
+    EXPECT_EQ(second.at("recipe.toml"), told.out);
+    // Places are told in the file they are in; circles are none.
+    test::write_text(folder_ / "sources.toml", "[tarrget]\n");
+    EXPECT_THAT(pack("--replace").err, HasSubstr("sources.toml:1"));
+    test::write_text(folder_ / "sources.toml", "use = \"common.toml\"\n");
+    EXPECT_THAT(pack("--replace").err, HasSubstr("files that use each other: shift.recipe.toml, "
+                                                 "common.toml, sources.toml, common.toml"));
+    test::write_text(folder_ / "sources.toml", "use = 3\n");
+    EXPECT_THAT(pack("--replace").err, HasSubstr("sources.toml:1, use"));
+    fs::remove(folder_ / "sources.toml");
+    EXPECT_THAT(pack("--replace").err, HasSubstr("stop[file-missing]"));
+    EXPECT_EQ(files_of_crate(), second);
 }
 
 TEST_F(ManyTest, CratesAreComparedClipByClip) {

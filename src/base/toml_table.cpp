@@ -116,7 +116,10 @@ std::vector<std::string> TomlTable::keys() const {
 std::string TomlTable::where(std::string_view key) const {
     const toml::node* node = table_.get(key);
     const auto line = node != nullptr ? node->source().begin.line : table_.source().begin.line;
-    std::string text = line > 0 ? fmt::format("{}:{}", file_, line) : file_;
+    // Tables that were brought in from another file say which.
+    const auto& from = (node != nullptr ? node->source() : table_.source()).path;
+    const std::string& file = from ? *from : file_;
+    std::string text = line > 0 ? fmt::format("{}:{}", file, line) : file;
     if (!place_.empty()) text += ", " + place_;
     if (!key.empty()) text += fmt::format(", {}", key);
     return text;

@@ -8,5 +8,9 @@
 namespace mellow {
 
 std::string hash_hex(std::span<const std::uint8_t> bytes);
+/// Of a text.
+inline std::string hash_of(const std::string& text) {
+    return hash_hex({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
+}
 
 }  // namespace mellow

@@ -7,14 +7,6 @@
 #include "crate/hash.h"
 
 namespace mellow {
-namespace {
-
-std::string hash_of(const std::string& text) {
-    return hash_hex({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
-}
-
-}  // namespace
-
 std::string clip_inputs(const Recipe& recipe, const Jobs& jobs, const ClipJob& job,
                         const PackReport& report) {
     const RecipeClip& clip = job.clip;

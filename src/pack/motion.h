@@ -39,6 +39,6 @@ FigureMotion own_motion(const Figure& figure, const Recipe& recipe);
 /// A file of a [[source]]; `file` is relative to the recipe's folder. Fails as readers do, and with
 /// what keeps the file from moving this figure.
 Result<FigureMotion> read_motion(const Recipe& recipe, const RecipeSource& source,
-                           const std::string& file, const Figure& figure);
+                                 const std::string& file, const Figure& figure);
 
 }  // namespace mellow

@@ -219,6 +219,8 @@ class Packer {
                                        [&](const TextSink& out) { report_json(report_, out); }));
         MELLOW_CHECK(folder.write_text("report.txt",
                                        [&](const TextSink& out) { report_text(report_, out); }));
+        MELLOW_CHECK(
+            folder.write_text("recipe.toml", [&](const TextSink& out) { out(recipe_.text); }));
         if (fit_to_place()) {
             MELLOW_TRY(StagedFolder::Placed placed, folder.commit(options_.keep));
             report_.placed = true;

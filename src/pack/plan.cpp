@@ -31,7 +31,7 @@ std::vector<PlannedFile> planned_files(const Recipe& recipe, const PackPlan& pla
     const bool writes = plan.writable.ok();
     std::vector<std::string> names{"crate.json", recipe.name + ".glb"};
     for (const PlannedClip& clip : plan.clips) names.push_back(clip.file);
-    names.insert(names.end(), {"report.json", "report.txt"});
+    names.insert(names.end(), {"recipe.toml", "report.json", "report.txt"});
     if (recipe.picture) names.emplace_back("sheet.png");
     std::vector<PlannedFile> files;
     for (const std::string& name : names) {

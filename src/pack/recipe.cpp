@@ -7,6 +7,7 @@
 #include <deque>
 #include <map>
 #include <set>
+#include <sstream>
 
 #include "base/text.h"
 #include "base/toml_table.h"
@@ -15,6 +16,7 @@
 #include "pack/checks.h"
 #include "pack/clip_names.h"
 #include "pack/recipe_parts.h"
+#include "pack/used_tables.h"
 #include "rig/sheet_words.h"
 
 namespace mellow {
@@ -387,12 +389,22 @@ void check_clip_names(TomlTable& top, const Recipe& recipe) {
 
 Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
                             const std::filesystem::path& folder) {
-    MELLOW_TRY(const toml::table root, parse_toml(text, file));
+    MELLOW_TRY(toml::table root, parse_toml(text, file));
+    std::vector<UsedFile> used;
+    MELLOW_CHECK(bring_in(root, file, folder, used));
     Recipe recipe;
     recipe.file = file;
     recipe.folder = folder;
     recipe.bytes = text.size();
-    recipe.hash = hash_hex({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
+    recipe.text = text;
+    recipe.hash = hash_of(recipe.text);
+    if (!used.empty()) {
+        std::ostringstream whole;
+        whole << root << "\n";
+        recipe.text = whole.str();
+        for (const UsedFile& other : used) recipe.hash += other.hash;
+        recipe.hash = hash_of(recipe.hash);
+    }
     TomlTable top(root, file);
     toml::table common = root;
     for (const char* key :
