@@ -73,7 +73,7 @@ struct Proven {
     Scene scene = [] {
         Scene out = orchard::tamsin_scene();
         out.convention = {0.01, Axis::kPlusZ, Axis::kMinusY};
-        convert(out, {});
+        to_inside(out);
         return out;
     }();
     RigSheet sheet = [] {

@@ -196,8 +196,8 @@ int compare(const CompareRequest& request) {
     options.timeline_a = timeline_of(request, a->scene, request.timeline_a, exit);
     options.timeline_b = timeline_of(request, b->scene, request.timeline_b, exit);
     if (exit != kDone) return exit;
-    mellow::convert(a->scene, {});
-    mellow::convert(b->scene, {});
+    mellow::to_inside(a->scene);
+    mellow::to_inside(b->scene);
     const auto compared = compare_motion(a->scene, b->scene, options);
     if (!compared) return fail(request, compared.failures());
     const Comparison& c = compared.value();

@@ -100,8 +100,8 @@ int lift(const LiftRequest& request) {
     // Inside for the work, and back to the numbers of the scene file, so that its sheet still fits.
     const Convention own = scene->scene.convention;
     convert(sheet.value(), Conversion(own, {}));
-    mellow::convert(scene->scene, {});
-    mellow::convert(motion->scene, {});
+    mellow::to_inside(scene->scene);
+    mellow::to_inside(motion->scene);
     auto lifted = mellow::lift(scene->scene, sheet.value(), motion->scene, timeline, options);
     if (!lifted) return fail(request, lifted.failures());
     const std::optional<Finding> above = above_tolerance(request, lifted.value());

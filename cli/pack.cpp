@@ -156,8 +156,7 @@ int pack_now(const Job& job, const Recipe& recipe, PackOptions options) {
     if (report.placed)
         fmt::print(stderr, "packed without what is bad: {} left out\n", report.skipped.size());
     else
-        fmt::print(stderr, "not packed: the files are kept aside in {}\n",
-                   report.folder.string());
+        fmt::print(stderr, "not packed: the files are kept aside in {}\n", report.folder.string());
     return kChecksFailed;
 }
 
@@ -213,8 +212,8 @@ Result<std::vector<std::string>> named(const std::vector<std::string>& asked) {
     for (const std::string& name : asked) {
         const std::vector<std::string> found = matching_files("", name);
         if (found.empty())
-            return Finding{Code::kFileMissing, Severity::kStop, name, "no file fits the pattern",
-                           "recipes", "correct the pattern"};
+            return Finding{Code::kFileMissing,         Severity::kStop, name,
+                           "no file fits the pattern", "recipes",       "correct the pattern"};
         out.insert(out.end(), found.begin(), found.end());
     }
     return out;

@@ -105,7 +105,7 @@ struct BakedChore {
 
 /// The chore on joints alone, at 30 samples a second, names without prefix.
 BakedChore bake_chore(Scene scene, const mellow::RigSheet& sheet) {
-    mellow::convert(scene, {});
+    mellow::to_inside(scene);
     const mellow::Rig rig = mellow::Rig::bind(scene, 0, sheet).value();
     const mellow::ChosenJoints chosen = mellow::choose_joints(scene, {}).value();
     const auto last = mellow::frames_of(scene.timelines[0], scene.rate).last;

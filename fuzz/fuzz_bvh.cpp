@@ -26,7 +26,7 @@ bool moderate(const Scene& scene, double second) {
 
 /// Bakes up to twenty samples, writes and reads them.
 void round_trip(Scene scene) {
-    convert(scene, {});
+    to_inside(scene);
     const auto span = key_span(scene.timelines[0]);
     const double frames = (span[1] - span[0]) * scene.rate.per_second();
     if (!(frames >= 1 && frames < 1e6)) return;

@@ -15,7 +15,7 @@ using namespace mellow;
 Result<ReadResult> read(std::string_view text) {
     const auto none = [](const std::string&) -> Result<Bytes> { return Bytes(); };
     auto scene = read_memory(Bytes(text.begin(), text.end()), "fuzz", none);
-    if (scene) convert(scene.value().scene, {});
+    if (scene) to_inside(scene.value().scene);
     return scene;
 }
 

@@ -30,6 +30,13 @@ shot compare mellow compare crates/tamsin/clips/pick.glb pick.bvh --ignore weigh
 cp crates/tamsin/sheet.png "$out/sheet.png"
 mellow pack press.recipe.toml --quiet
 cp crates/press/sheet.png "$out/press.png"
+mellow pack shift.recipe.toml --quiet
+mellow view crates/shift -o shift.png --match "*_1" --quiet
+cp shift.png "$out/shift.png"
+sed -i 's/range = \[0, 48\]/range = [0, 72]/' shift.recipe.toml
+shot again mellow pack shift.recipe.toml --replace
+shot crates mellow compare crates/shift.backup-1 crates/shift
+rm -r crates/shift crates/shift.backup-1 motions broken
 shot folder mellow describe .
 shot rig mellow describe press.glb --rig press.rig.toml
 shot lift mellow lift crates/tamsin/clips/walk.glb tamsin.glb --rig tamsin.rig.toml -o again.glb --unit centimetre --up +Z --front -Y

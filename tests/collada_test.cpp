@@ -504,7 +504,7 @@ TEST(ColladaTest, CamerasKeepTheirView) {
     EXPECT_NE(scene.cameras[0].find(fmt::format("\"yfov\":{:.6}", 2 * std::atan(0.5))),
               std::string::npos)
         << scene.cameras[0];
-    convert(scene, {});
+    to_inside(scene);
     const Affine view = rest_worlds(scene)[0];
     EXPECT_LT(length(view.o - Vec3{0, 0, -5}), 1e-12);
     EXPECT_LT(length(apply_linear(view, {0, 0, -1}) - Vec3{0, 0, 1}), 1e-12);

@@ -355,7 +355,7 @@ TEST(DetailTest, EveryNumberOfASceneIsConverted) {
                   {1, 0.1, 0, 0.2, 1, 0.3, 0, 0, 1, 1, 0, 0, 0, 1, 0, 0.5, 0, 1}}});
             const Scene before = scene;
             const Pose was = pose_at(before, before.timelines[0], 0.5);
-            convert(scene, {});
+            to_inside(scene);
             const Rows r = rows_of(from);
             const Primitive& q = scene.meshes[0].primitives[0];
             const auto near = [](Vec3 a, Vec3 b, const char* what) {

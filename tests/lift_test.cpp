@@ -28,7 +28,7 @@ struct Tamsin {
     explicit Tamsin(int first, int last, int samples) {
         scene.convention = {0.01, Axis::kPlusZ, Axis::kMinusY};
         convert(rules, Conversion(scene.convention, {}));
-        convert(scene, {});
+        to_inside(scene);
         const Rig rig = Rig::bind(scene, 0, rules).value();
         const auto joints = choose_joints(scene, {}).value();
         const SamplePlan plan{"p", first, last, {24, 1}, {30, 1}, samples, false};

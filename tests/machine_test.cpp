@@ -302,7 +302,7 @@ Scene squeeze() {
     const auto path = press().folder / "clips/squeeze.glb";
     Scene scene = read_scene(path).value().scene;
     scene.convention = *find_preset("z-up-centimetre");
-    convert(scene, {});
+    to_inside(scene);
     return scene;
 }
 

@@ -187,7 +187,7 @@ Scene keyed_chain() {
 TEST(SceneTest, ConvertingMovesEveryWorldMatrixAlike) {
     const Scene before = keyed_chain();
     Scene after = before;
-    convert(after, {});
+    to_inside(after);
     const Conversion c(before.convention, {});
     for (const double t : {0.0, 0.3, 1.0}) {
         const Pose a = pose_at(before, before.timelines[0], t),

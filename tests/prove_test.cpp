@@ -27,7 +27,7 @@ class ProofTest : public testing::Test {
         RigSheet sheet = parse_rig_sheet(orchard::kTamsinRig, "tamsin.rig.toml").value();
         scene_.convention = {0.01, Axis::kPlusZ, Axis::kMinusY};
         convert(sheet, Conversion(scene_.convention, {}));
-        convert(scene_, {});
+        to_inside(scene_);
         rig_ = std::make_unique<Rig>(Rig::bind(scene_, 0, sheet).value());
         poses_ = rig_->source();
         JointChoice tips;

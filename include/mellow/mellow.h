@@ -31,7 +31,7 @@
 // 3. Step by step:
 //    read_scene()       a file as it is, with findings                          read.h
 //    take_stock()       what is inside and what looks wrong                     stock.h
-//    convert()          into metres, +Y up, +Z front: keys, meshes, binds       scene.h
+//    to_inside()        into metres, +Y up, +Z front: keys, meshes, binds       scene.h
 //    Rig::bind()        a rig sheet and what moves it, ready to evaluate        rig.h
 //    choose_joints()    which nodes become joints                               bake.h
 //    plan_range()       where the samples of a range stand                      shape.h

@@ -232,6 +232,9 @@ Result<int> find_timeline(const Scene& scene, const std::string& name, const std
 
 /// Rewrites all numbers of `scene` into `to`. Shapes, indices and names stay.
 void convert(Scene& scene, const Convention& to);
+/// Takes a scene that was read inside: metres, +Y up, +Z front. Everything behind the readers wants
+/// its scenes there.
+inline void to_inside(Scene& scene) { convert(scene, Convention{}); }
 
 /// Whether nineteen keys in twenty of a timeline lie within a thousandth of a frame of that rate.
 bool fits_rate(const Timeline& timeline, FrameRate rate);

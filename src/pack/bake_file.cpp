@@ -24,7 +24,7 @@ Status load(const std::filesystem::path& file, const BakeFileOptions& options, B
         if (out.sheet.prefix.empty()) out.sheet.prefix = take_stock(out.scene).common_prefix;
         convert(out.sheet, Conversion(out.scene.convention, {}));
     }
-    convert(out.scene, Convention{});
+    to_inside(out.scene);
     return {};
 }
 

@@ -33,7 +33,7 @@ class FileConverter {
             return bad("target", "\"" + options_.target + "\"",
                        suggest(options_.target, preset_names()));
         target_ = *target;
-        convert(scene_, {});
+        to_inside(scene_);
         MELLOW_CHECK(choose_timeline());
         MELLOW_CHECK(check_orders());
         const std::string ending = output_.extension().string();

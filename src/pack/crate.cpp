@@ -41,7 +41,7 @@ Result<Scene> read_listed(const std::filesystem::path& folder, JsonMembers entry
     MELLOW_TRY(ReadResult read, read_memory(std::move(bytes), relative.filename().string(),
                                             load_beside(folder / relative)));
     read.scene.convention = convention;
-    convert(read.scene, Convention{});
+    to_inside(read.scene);
     read.scene.rate = rate;
     snap_keys(read.scene);
     return std::move(read.scene);

@@ -65,7 +65,7 @@ Status Figure::read_scene_file(PackReport& report) {
     note_lights(report);
     static_meshes_ = static_meshes(scene_);
     conversion_ = Conversion(scene_.convention, Convention{});
-    convert(scene_, Convention{});
+    to_inside(scene_);
     split_rigid_meshes(scene_);
     for (Finding& f : restore_zero_scales(scene_)) report.findings.push_back(std::move(f));
     return {};
@@ -112,7 +112,7 @@ Status Figure::read_axes(JointChoice& choice, PackReport& report) const {
     const auto path = recipe_->folder / recipe_->axes;
     MELLOW_TRY(ReadResult read,
                load_scene(report.sources, "axes", path.filename().string(), path, {}));
-    convert(read.scene, Convention{});
+    to_inside(read.scene);
     const std::vector<Affine> worlds = rest_worlds(read.scene);
     for (std::size_t n = 0; n < worlds.size(); ++n) {
         const std::string& name = read.scene.nodes[n].name;

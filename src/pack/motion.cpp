@@ -95,7 +95,7 @@ class MotionReader {
             if (f.code == Code::kRateSuspect && !source_.truth.answers(f)) say(of_this_file(f));
         out_.stock = std::move(stock.timelines);
         drop_vertices(scene);
-        convert(scene, Convention{});
+        to_inside(scene);
         rename(scene, source_.strip_prefix, recipe_.renames);
         if (scene.timelines.empty())
             return Finding{Code::kNoMotion,

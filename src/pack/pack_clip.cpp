@@ -63,7 +63,7 @@ Result<FileRecord> write_scene(StagedFolder& folder, const Recipe& recipe, Scene
 Result<Scene> read_back(const StagedFolder& folder, const Recipe& recipe, const std::string& file) {
     MELLOW_TRY(ReadResult read, read_scene(folder.path() / file));
     read.scene.convention = recipe.target_convention;
-    convert(read.scene, Convention{});
+    to_inside(read.scene);
     read.scene.rate = recipe.rate;
     snap_keys(read.scene);
     return std::move(read.scene);

@@ -110,8 +110,7 @@ Status Binder::writes(int node, int parts, WriteStage stage, int turn) {
     const std::size_t self = ties_.size() - 1;
     for (int part = 1; part <= kScaleZ; part *= 2) {
         if ((parts & part) == 0) continue;
-        const auto [slot, fresh] =
-            writer_.emplace(std::tuple{node, part, static_cast<int>(stage) * 1000 + turn}, self);
+        const auto [slot, fresh] = writer_.emplace(std::tuple{node, part, stage, turn}, self);
         if (!fresh && slot->second != self)
             return clash(slot->second, fmt::format("the {} of \"{}\"", part_words(parts),
                                                    scene_.nodes[at(node)].name));

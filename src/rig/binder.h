@@ -126,7 +126,8 @@ class Binder {
     std::vector<Ties> ties_;
     std::vector<int> begins_;
     std::vector<std::string> where_, kinds_;
-    std::map<std::tuple<int, int, int>, std::size_t> writer_;  // node, part, stage and turn
+    /// By node, part, stage and turn.
+    std::map<std::tuple<int, int, WriteStage, int>, std::size_t> writer_;
     std::map<int, std::size_t> scalar_writer_;
     Findings mistakes_;
     std::size_t mistakes_before_ = 0;  // the rule at hand
