@@ -371,6 +371,9 @@ TEST_F(ManyTest, MistakesAreNamedAndNothingIsWritten) {
     says("source = \"climbing\"", "source = \"climbin\"", {"name-unknown", "climbing"});
     says("name = \"{folder}/{file}\"", "name = \"{folders}/{file}\"",
          {"\"{folders}\"", "{folder}"});
+    for (const char* name : {"../{file}", "/{file}", "a//{file}", ".{file}", "{file}/"})
+        says("name = \"{folder}/{file}\"", fmt::format("name = \"{}\"", name),
+             {"value-bad", "which makes folders"});
     says("name = \"{folder}/{file}\"\nrange", "name = \"rest\"\nrange",
          {"name-clash", "a second clip \"rest\"", "carry_1.bvh"});
     says("unit = \"centimetre\"\nup = \"+Y\"", "unit = \"metre\"\nup = \"+Y\"",
@@ -453,6 +456,22 @@ TEST_F(ManyTest, CratesAreComparedClipByClip) {
     EXPECT_EQ(told["clips"][0]["change"], "changed");
     EXPECT_GT(told["clips"][0]["joint_position_mm"]["worst"], 1);
     EXPECT_EQ(told["clips"].size(), 6U);
+}
+
+TEST_F(ManyTest, PatternsWorkFromWhereOneIs) {
+    fs::create_directories(folder_ / "flat");
+    for (const char* name : {"tamsin.glb", "tamsin.rig.toml", "motions/wheeling/wheel_1.glb"})
+        fs::copy_file(folder_ / name, folder_ / "flat" / fs::path(name).filename());
+    change("file = \"motions/wheeling/*\"", "file = \"wh*.glb\"");
+    change("file = \"motions/sorting/*.glb\"", "file = \"wheel_1.glb\"");
+    change("file = \"motions/carrying/*.bvh\"", "file = \"wheel_?.glb\"");
+    change("file = \"motions/climbing/*.glb\"", "file = \"**/wheel_1.glb\"");
+    recipe_ = recipe_.substr(0, recipe_.find("[[clips]]")) +
+              "[[clips]]\nsource = \"wheeling\"\n[output]\nfolder = \"out\"\npicture = false\n";
+    test::write_text(folder_ / "flat/flat.toml", recipe_);
+    const ToolRun run = run_tool("pack 'fl*.toml'", "cd " + (folder_ / "flat").string() + " && ");
+    EXPECT_EQ(run.exit, 0) << run.err;
+    EXPECT_TRUE(fs::exists(folder_ / "flat/out/clips/wheel_1.glb"));
 }
 
 TEST_F(ManyTest, SeveralRecipesAreSeveralJobs) {

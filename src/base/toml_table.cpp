@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 #include <sstream>
 
 #include "base/text.h"
@@ -285,6 +286,9 @@ std::vector<const toml::table*> TomlTable::tables(std::string_view key) {
 }
 
 void TomlTable::close() {
+    // Keys are asked for more than once; each is suggested once.
+    std::set<std::string> once;
+    std::erase_if(known_, [&](const std::string& key) { return !once.insert(key).second; });
     for (const auto& [key, node] : table_) {
         const std::string name(key.str());
         if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;

@@ -89,6 +89,17 @@ std::vector<std::string> field_names() {
     return {"{file}", "{folder}", "{timeline}", "{index}", "{index:03}"};
 }
 
+bool sound_name(const std::string& name, bool folders) {
+    if (folders)
+        if (const auto slash = name.find('/'); slash != name.npos)
+            return sound_name(name.substr(0, slash)) && sound_name(name.substr(slash + 1), true);
+    return !name.empty() && name.front() != '.' && name.size() <= 100 &&
+           std::all_of(name.begin(), name.end(), [](char c) {
+               return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+                      c == '_' || c == '-' || c == '.';
+           });
+}
+
 /// A name that can be a file's: what cannot stand in one becomes an underscore.
 std::string file_name(std::string name) {
     for (char& c : name)
@@ -110,11 +121,12 @@ std::vector<std::string> matching_files(const fs::path& folder, const std::strin
         fixed /= wanted[i];
     std::vector<std::string> found;
     std::error_code error;
+    const fs::path base = (folder / fixed).empty() ? fs::path(".") : folder / fixed;
     // Links to folders are not followed: they may lead round in circles.
-    for (fs::recursive_directory_iterator at(folder / fixed, error), end; !error && at != end;
+    for (fs::recursive_directory_iterator at(base, error), end; !error && at != end;
          at.increment(error)) {
         if (!at->is_regular_file(error)) continue;
-        const fs::path relative = fixed / at->path().lexically_relative(folder / fixed);
+        const fs::path relative = fixed / at->path().lexically_relative(base);
         if (fits(wanted, 0, parts_of(relative), 0)) found.push_back(relative.generic_string());
     }
     std::sort(found.begin(), found.end());

@@ -21,6 +21,10 @@ std::string unknown_field(const std::string& pattern);
 /// "{file}", ...: for messages.
 std::vector<std::string> field_names();
 
+/// True for names of files on every system: letters, digits, _, - and ., not a dot first, at most
+/// 100 of them; with `folders` several such names with / between.
+bool sound_name(const std::string& name, bool folders = false);
+
 /// A name that can be a file's: what cannot stand in one becomes an underscore.
 std::string file_name(std::string name);
 

@@ -102,14 +102,6 @@ void read_target(TomlTable& t, Recipe& recipe) {
         t.fail(Code::kValueBad, "influences", fmt::format("{}", most), "a whole number");
 }
 
-bool sound_name(const std::string& name) {
-    return !name.empty() && name.front() != '.' && name.size() <= 100 &&
-           std::all_of(name.begin(), name.end(), [](char c) {
-               return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
-                      c == '_' || c == '-' || c == '.';
-           });
-}
-
 /// Names that some systems keep for devices, whatever stands behind a dot, and names that end in
 /// one.
 bool reserved(std::string name) {
@@ -225,6 +217,10 @@ void read_many(TomlTable& top, Recipe& recipe) {
         if (const std::string field = unknown_field(many.name); !field.empty())
             t.fail(Code::kValueBad, "name", "\"" + field + "\"", suggest(field, field_names()),
                    "fields of a name stand in braces");
+        // Whatever stands in the fields is made sound: what stands between them must be.
+        else if (!sound_name(filled(many.name, {"x", "x", "x", 1}), true))
+            t.fail(Code::kValueBad, "name", "\"" + many.name + "\"",
+                   "letters, digits, _, -, . and /, which makes folders");
         if (t.has("range")) {
             const std::vector<double> range = t.numbers("range");
             const bool whole =
