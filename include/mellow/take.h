@@ -16,6 +16,7 @@
 
 #include "mellow/joint_source.h"
 #include "mellow/joint_tile.h"
+#include "mellow/parallel.h"
 #include "mellow/rate.h"
 #include "mellow/skeleton.h"
 
@@ -55,6 +56,8 @@ class Take {
     std::vector<MorphChannels> morphs;  ///< their weights are the first scalars of a tile
     std::vector<NamedScalar> scalars;   ///< behind them, in this order
     std::shared_ptr<const Motion> motion;
+    /// Tiles to borrow and give back: baking and proving of one take use the same ones.
+    std::shared_ptr<Pool<JointTile>> tiles;
 
     /// A tile of the right size; one per thread.
     JointTile make_tile() const { return motion->make_tile(); }

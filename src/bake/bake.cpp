@@ -75,7 +75,7 @@ MELLOW_KERNEL void round_kernel(const double* local, const double* sign, float* 
 
 /// What a worker needs; made once per thread.
 struct Worker {
-    JointTile tile;
+    std::unique_ptr<JointTile> tile;          ///< borrowed from the take
     std::vector<std::array<double, 4>> last;  ///< quaternion of the last sample of each joint
 };
 
@@ -123,7 +123,7 @@ void store_rows(const double* local, int first, int count, Worker& worker, int j
 
 void bake_tile(Job& job, Worker& worker, int first, int count, std::vector<JointLoss>& losses,
                std::vector<double>& fastest) {
-    const JointTile& tile = worker.tile;
+    const JointTile& tile = *worker.tile;
     for (int j = 0; j < job.take.skeleton.size(); ++j) {
         JointLoss& loss = losses[at(j)];
         const double* shear = tile.shear(j);
@@ -157,7 +157,7 @@ void bake_chunk(Job& job, int chunk, Worker& worker) {
         const int count = std::min(kTileFrames, end - first);
         std::array<double, kTileFrames> seconds{};
         for (int f = 0; f < count; ++f) seconds[at(f)] = job.plan.second(first + f);
-        job.take.evaluate({seconds.data(), at(count)}, Take::Want::kLocals, worker.tile);
+        job.take.evaluate({seconds.data(), at(count)}, Take::Want::kLocals, *worker.tile);
         bake_tile(job, worker, first, count, losses, fastest);
     }
 }
@@ -218,11 +218,13 @@ Baked bake(const Take& take, const SamplePlan& plan, Clip memory) {
     job.losses.assign(at(chunks), std::vector<JointLoss>(joints));
     Pool<Worker> workers([&] {
         return std::make_unique<Worker>(
-            Worker{take.make_tile(), std::vector<std::array<double, 4>>(joints)});
+            Worker{nullptr, std::vector<std::array<double, 4>>(joints)});
     });
     parallel_for(at(chunks), [&](std::size_t chunk) {
         auto worker = workers.take();
+        worker->tile = take.tiles->take();
         bake_chunk(job, static_cast<int>(chunk), *worker);
+        take.tiles->give_back(std::move(worker->tile));
         workers.give_back(std::move(worker));
     });
     out.losses.assign(joints, {});

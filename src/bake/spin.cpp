@@ -24,9 +24,7 @@ Quat turn_of(const JointTile& tile, int joint, int frame) {
 class Unwrapper {
   public:
     Unwrapper(const Take& take, const SamplePlan& plan)
-        : take_(take),
-          plan_(plan),
-          pool_([&] { return std::make_unique<JointTile>(take.make_tile()); }) {}
+        : take_(take), plan_(plan), pool_(*take.tiles) {}
 
     void run(std::vector<JointLoss>& losses) {
         const int intervals = plan_.samples - 1;
@@ -86,7 +84,7 @@ class Unwrapper {
 
     const Take& take_;
     const SamplePlan& plan_;
-    Pool<JointTile> pool_;
+    Pool<JointTile>& pool_;
 };
 
 }  // namespace

@@ -2,6 +2,7 @@
 // value, so that a loop over frames becomes vector instructions.
 #pragma once
 
+#include "base/kernel.h"
 #include "mellow/pose_tile.h"
 
 namespace mellow {
@@ -26,7 +27,7 @@ inline void store_affine(double* c, int f, const Affine& m) {
 
 /// Orientation of a world matrix without branches: the first two axes made orthonormal, the third
 /// their cross product. Exact without shear; a mirrored matrix gives the unmirrored orientation.
-inline Quat orientation(const Affine& m) {
+MELLOW_LANE Quat orientation(const Affine& m) {
     const Vec3 x = normalized(m.x, {1, 0, 0});
     const Vec3 y = normalized(m.y - dot(m.y, x) * x, {0, 1, 0});
     return quat_from_columns(x, y, cross(x, y));

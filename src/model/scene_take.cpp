@@ -367,9 +367,11 @@ void mark_carriers(const Scene& scene, std::vector<bool>& carries) {
 Take take_of(const Scene& scene, const PoseSource& poses, const Skeleton& skeleton,
              const JointSources& sources, const TakeParts& parts,
              const std::optional<PoseSource>& locals) {
-    Take take{skeleton, parts.mounts, parts.morphs ? *parts.morphs : morph_channels(scene),
-              poses.scalars, nullptr};
+    Take take{skeleton,      parts.mounts, parts.morphs ? *parts.morphs : morph_channels(scene),
+              poses.scalars, nullptr,      nullptr};
     take.motion = std::make_shared<SceneTake>(scene, poses, take, sources, locals, !parts.morphs);
+    take.tiles = std::make_shared<Pool<JointTile>>(
+        [motion = take.motion] { return std::make_unique<JointTile>(motion->make_tile()); });
     return take;
 }
 

@@ -138,15 +138,14 @@ void compare_scalars(const Take& take, const Timeline& timeline, const JointTile
 
 /// Everything a worker needs; made once per thread.
 struct Worker {
-    JointTile tile;
+    std::unique_ptr<JointTile> tile;  ///< borrowed from the take
     std::vector<double> played, weights;
     MeshFrames rows;
     MeshWork work;
 };
 
-std::unique_ptr<Worker> make_worker(const Take& take, const SkinProof::Parts& parts,
-                                    const PlayedClip& clip) {
-    auto worker = std::make_unique<Worker>(Worker{take.make_tile(), clip.make_rows(), {}, {}, {}});
+std::unique_ptr<Worker> make_worker(const SkinProof::Parts& parts, const PlayedClip& clip) {
+    auto worker = std::make_unique<Worker>(Worker{nullptr, clip.make_rows(), {}, {}, {}});
     std::size_t targets = 0;
     for (const MorphPair& morph : parts.morphs) targets += morph.targets.size();
     worker->weights.resize(targets * kTileFrames);
@@ -158,7 +157,6 @@ std::unique_ptr<Worker> make_worker(const Take& take, const SkinProof::Parts& pa
     }
     for (std::size_t n = 0; n < parts.skin.nodes.size(); ++n)
         worker->rows.played.push_back(clip.world(worker->played, static_cast<int>(n)));
-    worker->rows.truth = &worker->tile;
     return worker;
 }
 
@@ -167,13 +165,13 @@ void look(const Take& take, const SamplePlan& plan, const SkinProof::Parts& part
           const PlayedClip& clip, Frames frames, Worker& worker) {
     std::array<double, kTileFrames> seconds{};
     for (int f = 0; f < frames.count; ++f) seconds[at(f)] = plan.second(frames.first + f);
-    take.evaluate({seconds.data(), at(frames.count)}, Take::Want::kWorlds, worker.tile);
+    take.evaluate({seconds.data(), at(frames.count)}, Take::Want::kWorlds, *worker.tile);
     clip.evaluate(frames.first, frames.count, worker.played);
     auto& bodies = worker.rows.bodies;
     bodies.clear();
-    for (int j = 0; j < take.skeleton.size(); ++j) bodies.push_back(worker.tile.world(j));
+    for (int j = 0; j < take.skeleton.size(); ++j) bodies.push_back(worker.tile->world(j));
     for (std::size_t m = 0; m < take.mounts.size(); ++m)
-        bodies.push_back(worker.tile.mount(static_cast<int>(m)));
+        bodies.push_back(worker.tile->mount(static_cast<int>(m)));
     double* row = worker.weights.data();
     for (const MorphPair& morph : parts.morphs) {
         const KeyValues& values = clip.weights(morph.mesh).values;
@@ -250,17 +248,20 @@ Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const Ski
                         fmt::format("{}", take.scalars.size()));
     const int tiles = (proof.samples + kTileFrames - 1) / kTileFrames;
     std::vector<ClipProof> tile_proofs(at(tiles), proof);
-    Pool<Worker> workers([&] { return make_worker(take, parts, clip); });
+    Pool<Worker> workers([&] { return make_worker(parts, clip); });
     parallel_for(at(tiles), [&](std::size_t t) {
         auto worker = workers.take();
         const int first = static_cast<int>(t) * kTileFrames;
         const Frames frames{first, std::min(kTileFrames, proof.samples - first)};
+        worker->tile = take.tiles->take();
+        worker->rows.truth = worker->tile.get();
         look(take, plan, parts, clip, frames, *worker);
         for (int f = 0; f < frames.count; ++f)
-            compare_joints(pairs, parts.skin, worker->tile, worker->rows, f, first + f,
+            compare_joints(pairs, parts.skin, *worker->tile, worker->rows, f, first + f,
                            tile_proofs[t]);
         compare_meshes(parts, worker->rows, frames, worker->work, tile_proofs[t]);
-        compare_scalars(take, timeline, worker->tile, frames, tile_proofs[t]);
+        compare_scalars(take, timeline, *worker->tile, frames, tile_proofs[t]);
+        take.tiles->give_back(std::move(worker->tile));
         workers.give_back(std::move(worker));
     });
     for (const ClipProof& part : tile_proofs) merge(proof, part);

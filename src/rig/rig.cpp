@@ -277,6 +277,8 @@ Take play(const Scene& scene, std::shared_ptr<const Rig> rig, const Skeleton& sk
                         rig->source(take_needs(scene, skeleton, sources)));
     const auto held = std::make_shared<const Held>(Held{std::move(rig), take.motion});
     take.motion = {held, held->motion.get()};
+    take.tiles = std::make_shared<Pool<JointTile>>(
+        [motion = take.motion] { return std::make_unique<JointTile>(motion->make_tile()); });
     return take;
 }
 
