@@ -55,7 +55,9 @@ struct JointMapOptions {
 ///     kept for each joint;
 ///   - else where inverse(R) * (P - Q) is, bones lie alike in their parents: axes are the same and
 ///     the file rests in another pose, as BVH files do.
-/// Joints whose place all timelines key are not compared. Fails with name-unknown where no name fits, and with skeleton-differs where a
+/// Joints whose place all timelines key are not compared.
+///
+/// Fails with name-unknown where no name fits, and with skeleton-differs where a
 /// joint hangs on another one, or its bone has another length or direction: with joint,
 /// centimetres, degrees and per cent of each. `where` is the place for messages.
 Result<JointMap> match_joints(const Skeleton& figure, const Scene& motion,

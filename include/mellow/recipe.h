@@ -91,7 +91,7 @@ struct Recipe {
     std::string file;              ///< name for messages
     std::filesystem::path folder;  ///< relative paths start here
     std::size_t bytes = 0;         ///< of its text
-    std::string hash;  ///< of its text and of what it uses, XXH3 128 bits in hex
+    std::string hash;              ///< of its text and of what it uses, XXH3 128 bits in hex
     /// The whole recipe: its text as it is, or one text with what `use` brings in.
     std::string text;
     /// What every clip depends on: all but clips, strips, layers, motion files, output and checks,

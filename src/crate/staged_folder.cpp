@@ -46,7 +46,8 @@ std::string foreign(const fs::path& folder) {
     JsonMembers manifest(text ? Bytes(text->begin(), text->end()) : Bytes());
     if (manifest.failed() || !manifest.has("format") || manifest.text("format") != "mellow-crate")
         return "something that is not a crate";
-    std::set<std::string> own{"crate.json", "report.json", "report.txt", "recipe.toml", "sheet.png"};
+    std::set<std::string> own{"crate.json", "report.json", "report.txt", "recipe.toml",
+                              "sheet.png"};
     own.insert(manifest.object("skin").text("file"));
     for (JsonMembers& clip : manifest.objects("clips")) own.insert(clip.text("file"));
     for (const auto& [path, size] : files_in(folder))

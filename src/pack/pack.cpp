@@ -122,28 +122,31 @@ class Packer {
             longest = std::max(
                 longest, std::int64_t{job.range.plan.samples} * jobs_->figure().skeleton().size());
         Pool<Clip> memory([] { return std::make_unique<Clip>(); });
-        std::vector<std::optional<Result<ClipResult>>> results(clips.size());
+        const auto in_flight = static_cast<std::size_t>(
+            std::clamp<std::int64_t>(kJointSamples / longest, 1, 2 * parallel_threads()));
+        // No more are begun and not yet told of, so that their places can be used again.
+        std::vector<std::optional<Result<ClipResult>>> results(in_flight);
         Status failed;
         report_.clips.reserve(clips.size());
         parallel_in_order(
-            clips.size(),
-            static_cast<std::size_t>(
-                std::clamp<std::int64_t>(kJointSamples / longest, 1, 2 * parallel_threads())),
+            clips.size(), in_flight,
             [&](std::size_t i) {
                 auto room = memory.take();
-                results[i] = pack_clip(crate, clips[i], std::move(*room));
-                if (*results[i]) *room = std::move(results[i]->value().memory);
+                auto& result = results[i % in_flight];
+                result = pack_clip(crate, clips[i], std::move(*room));
+                if (*result) *room = std::move(result->value().memory);
                 memory.give_back(std::move(room));
             },
             [&](std::size_t i) {
                 progress("packing " + clips[i].clip.range.name, i + 1, clips.size());
-                if (*results[i])
-                    take_result(i, std::move(*results[i]).value());
+                auto& result = results[i % in_flight];
+                if (*result)
+                    take_result(i, std::move(*result).value());
                 else if (recipe_.skip_bad)
-                    skip(i, results[i]->failures());
+                    skip(i, result->failures());
                 else
-                    failed = results[i]->failures();
-                results[i].reset();
+                    failed = result->failures();
+                result.reset();
                 return failed.ok();
             });
         return failed;

@@ -63,22 +63,35 @@ namespace {
 
 /// What is not here stops.
 const std::map<std::string, std::string>& severities() {
-    static const std::map<std::string, std::string> table{
-        {"assumed", "note warning"},        {"axis-suspect", "warning"},
-        {"default-name", "note"},           {"equal-seeds", "warning"},
-        {"fast-turn", "warning"},           {"influences", "note stop"},
-        {"left-out", "note warning"},       {"loop-open", "warning stop"},
-        {"missing-joint", "warning"},       {"never-moves", "warning"},
-        {"no-motion", "stop warning"},      {"number-bad", "stop warning"},
-        {"prefix", "note warning"},         {"range-gap", "note"},
-        {"range-off-grid", "stop warning"}, {"range-overlap", "note warning"},
-        {"rate-suspect", "warning"},        {"rigid-skin", "note"},
-        {"same-content", "warning"},        {"scaled-node", "warning"},
-        {"shear", "warning"},
-        {"size-suspect", "warning stop"},   {"skin-removed", "note"},
-        {"still-tail", "warning"},          {"travel-in-hips", "warning"},
-        {"unbaked", "warning stop"},        {"unweighted", "note"},
-        {"weight-sum", "warning"},          {"zero-scale", "note warning"}};
+    static const std::map<std::string, std::string> table{{"assumed", "note warning"},
+                                                          {"axis-suspect", "warning"},
+                                                          {"default-name", "note"},
+                                                          {"equal-seeds", "warning"},
+                                                          {"fast-turn", "warning"},
+                                                          {"influences", "note stop"},
+                                                          {"left-out", "note warning"},
+                                                          {"loop-open", "warning stop"},
+                                                          {"missing-joint", "warning"},
+                                                          {"never-moves", "warning"},
+                                                          {"no-motion", "stop warning"},
+                                                          {"number-bad", "stop warning"},
+                                                          {"prefix", "note warning"},
+                                                          {"range-gap", "note"},
+                                                          {"range-off-grid", "stop warning"},
+                                                          {"range-overlap", "note warning"},
+                                                          {"rate-suspect", "warning"},
+                                                          {"rigid-skin", "note"},
+                                                          {"same-content", "warning"},
+                                                          {"scaled-node", "warning"},
+                                                          {"shear", "warning"},
+                                                          {"size-suspect", "warning stop"},
+                                                          {"skin-removed", "note"},
+                                                          {"still-tail", "warning"},
+                                                          {"travel-in-hips", "warning"},
+                                                          {"unbaked", "warning stop"},
+                                                          {"unweighted", "note"},
+                                                          {"weight-sum", "warning"},
+                                                          {"zero-scale", "note warning"}};
     return table;
 }
 
