@@ -47,10 +47,13 @@ std::string counted(std::size_t clips) {
 
 /// A picture in the crate would be foreign to it, or stand in place of one of its files.
 bool is_within(const std::string& picture, const std::string& crate) {
+    namespace fs = std::filesystem;
     std::error_code error;
-    const auto home = std::filesystem::weakly_canonical(crate, error);
-    const auto place = std::filesystem::weakly_canonical(picture, error);
-    return !error && *place.lexically_relative(home).begin() != "..";
+    // Absolute first: of a path whose first folder is not there nothing is made canonical.
+    const auto home = fs::weakly_canonical(fs::absolute(crate, error), error);
+    const auto place = fs::weakly_canonical(fs::absolute(picture, error), error);
+    const fs::path way = place.lexically_relative(home);
+    return !error && !way.empty() && *way.begin() != "..";
 }
 
 }  // namespace

@@ -274,6 +274,11 @@ TEST_F(ToolTest, ViewDrawsAPackedCrate) {
     EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " -o " + path("sheet.png")).exit, 4);
     EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " --replace -o " + path("sheet.png")).exit,
               0);
+    // By names from where one is.
+    const std::string here = "cd " + folder_.path().string() + " && ";
+    EXPECT_EQ(run_tool("view crates/tamsin -o here.png", here).exit, 0);
+    EXPECT_EQ(read_text(folder_ / "here.png"), read_text(folder_ / "sheet.png"));
+    EXPECT_EQ(run_tool("view crates/tamsin -o crates/tamsin/new.png", here).exit, 4);
     const ToolRun one =
         run_tool("view " + path("crates/tamsin") + " --match 'w*' -o " + path("w.png"));
     EXPECT_THAT(one.out, HasSubstr("1 clip of"));

@@ -28,11 +28,14 @@ struct FileHandle {
 /// True for a path that ends outside of `folder` once its links are followed.
 bool leaves(const std::filesystem::path& folder, const std::filesystem::path& path) {
     std::error_code error;
-    const auto home = std::filesystem::weakly_canonical(folder.empty() ? "." : folder, error);
+    const auto home = std::filesystem::weakly_canonical(
+        std::filesystem::absolute(folder.empty() ? "." : folder, error), error);
     if (error) return false;
-    const auto real = std::filesystem::weakly_canonical(path, error);
+    const auto real =
+        std::filesystem::weakly_canonical(std::filesystem::absolute(path, error), error);
     if (error) return false;  // opening it says why
-    return *real.lexically_relative(home).begin() == "..";
+    const std::filesystem::path way = real.lexically_relative(home);
+    return way.empty() || *way.begin() == "..";
 }
 
 Finding unreadable(const std::filesystem::path& path, Code code, std::string found) {
