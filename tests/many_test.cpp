@@ -308,6 +308,11 @@ TEST_F(ManyTest, EveryInputThatChangesMakesItsClipsStale) {
     test::write_text(crate() / "clips/rest.glb", "gone");
     packed("1 of 5 packed, 4 unchanged");
     EXPECT_NE(read_text(crate() / "clips/rest.glb"), "gone");
+    for (const char* file : {"report.txt", "report.json", "recipe.toml"}) {
+        fs::remove(crate() / file);
+        packed("0 of 5 packed, 5 unchanged");
+        EXPECT_TRUE(fs::exists(crate() / file)) << file;
+    }
     // A key of one source, a layer over one clip.
     change("up = \"+Y\"\nfront = \"+Z\"\n", "up = \"+Y\"\nfront = \"+Z\"\nkeyed = \"joints\"\n");
     packed("1 of 5 packed, 4 unchanged");

@@ -76,6 +76,9 @@ bool StandingCrate::fits(const Recipe& recipe) const {
     }
     if (wanted != motions) return false;
     files.emplace_back(folder_ / skin_.file, skin_.hash);
+    files.emplace_back(folder_ / "recipe.toml", hash_of(recipe.text));
+    std::error_code error;
+    if (!std::filesystem::exists(folder_ / "report.txt", error)) return false;
     if (recipe.picture != !picture_.file.empty()) return false;
     if (recipe.picture) files.emplace_back(folder_ / picture_.file, picture_.hash);
     for (const std::string& name : names_) {
