@@ -243,6 +243,48 @@ TEST(JointMapTest, MissingJointsRestHelpersFoldInAndSurplusIsSaid) {
     EXPECT_EQ(locals.shear(2), nullptr);
 }
 
+TEST(JointMapTest, JointsBelowOneThatRestsStandWhereTheirFileHasThem) {
+    const Skeleton figure = legs();
+    Scene motion;
+    motion.nodes.resize(2);
+    motion.nodes[0].name = "thigh";
+    motion.nodes[0].local.t = {0, 0.9, 0};
+    motion.nodes[1].name = "shin";
+    motion.nodes[1].parent = 0;
+    motion.nodes[1].local.t = {0, -0.4, 0.1};
+    motion.roots = {0};
+    motion.timelines.emplace_back();
+    const auto map = match_joints(figure, motion, {}, "m");
+    ASSERT_THAT(map, IsOk());
+    EXPECT_EQ(map.value().missing, std::vector<std::string>{"hips"});
+    const Rig rig = Rig::bind(motion, 0, {}).value();
+    const Take take = take_of(motion, rig.source(), figure, map.value().sources);
+    JointTile tile = take.make_tile();
+    const double start = 0;
+    take.evaluate({&start, 1}, Take::Want::kLocals, tile);
+    EXPECT_NEAR(tile.local(0)[kTileFrames], 1, 1e-12) << "the hips rest";
+    EXPECT_NEAR(tile.local(1)[kTileFrames], -0.1, 1e-12) << "against hips that rest";
+    EXPECT_NEAR(tile.local(2)[kTileFrames], -0.4, 1e-12);
+    // Hips that are shifted and turned, no thigh: it goes with them, and the shin hangs on it.
+    Scene hips;
+    hips.nodes.resize(2);
+    hips.nodes[0].name = "hips";
+    hips.nodes[0].local = {{0, 1, 0}, {}, {1, 1, 1}};
+    hips.nodes[1].name = "shin";
+    hips.nodes[1].parent = 0;
+    hips.nodes[1].local.t = {0, -0.5, 0.1};
+    hips.roots = {0};
+    const JointSources sources = match_joints(figure, hips, {}, "m").value().sources;
+    hips.nodes[0].local = {{3, 1, 2}, from_axis_angle({0, 1, 0}, 1.1), {1, 1, 1}};
+    hips.timelines.emplace_back();
+    const Rig still = Rig::bind(hips, 0, {}).value();
+    const Take moved = take_of(hips, still.source(), figure, sources);
+    JointTile there = moved.make_tile();
+    moved.evaluate({&start, 1}, Take::Want::kLocals, there);
+    for (const auto& [row, value] : {std::pair{0, 0.0}, {1, -0.4}, {2, 0.1}})
+        EXPECT_NEAR(there.local(2)[row * kTileFrames], value, 1e-12) << row;
+}
+
 TEST(JointMapTest, NamesAreRenamedByTableAndByRule) {
     const std::vector<Rename> renames{{"LeftUpLeg", "thigh.L"}, {"mixed_*_end", "*_tip"}};
     EXPECT_EQ(renamed("a:LeftUpLeg", "a:", renames), "thigh.L");
