@@ -409,6 +409,9 @@ TEST(VerdictTest, WeightsAndPlacesOfTheFileAreMeasured) {
     p.influence_weights[12] = p.influence_weights[13] = 0.5F;
     EXPECT_NEAR(heavy.prove().value().vertex_mm.worst, 200 * std::sin(25 * std::numbers::pi / 180),
                 25);
+    Made light;  // a tenth of its weight is gone: a tenth of the way to the origin
+    light.skin.meshes[0].primitives[0].influence_weights[12] = 0.9F;
+    EXPECT_GT(light.prove().value().vertex_mm.worst, 100);
     Made moved;
     moved.skin.meshes[0].primitives[0].positions[0][1] += 0.004F;
     EXPECT_NEAR(moved.prove().value().vertex_mm.worst, 4, 1e-3);
