@@ -22,10 +22,12 @@ void print_out(std::string_view text) {
     if (std::fwrite(text.data(), 1, text.size(), stdout) != text.size()) refused = true;
 }
 
+void print_err(std::string_view text) { std::fwrite(text.data(), 1, text.size(), stderr); }
+
 bool finish_output() { return std::fflush(stdout) == 0 && std::ferror(stdout) == 0 && !refused; }
 
 void print_findings(const Findings& findings) {
-    for (const Finding& finding : findings) fmt::print(stderr, "{}\n", to_text(finding));
+    for (const Finding& finding : findings) print_err(to_text(finding) + "\n");
 }
 
 Findings seen_from_here(Findings findings, const std::string& given) {

@@ -20,6 +20,8 @@ struct Common {
 
 /// Prints to standard output. What cannot be written shows in finish_output().
 void print_out(std::string_view text);
+/// Prints to standard error. Where nobody reads it any more, there is nothing to be done.
+void print_err(std::string_view text);
 /// Flushes standard output; false when the system refused some of it.
 bool finish_output();
 

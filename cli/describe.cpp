@@ -114,10 +114,10 @@ class Describer {
     static constexpr std::size_t kAtOnce = 16;
 
     void show_progress(std::size_t done) const {
-        if (on_terminal_) fmt::print(stderr, "\r\033[K{} of {} files", done, files_.size());
+        if (on_terminal_) print_err(fmt::format("\r\033[K{} of {} files", done, files_.size()));
     }
     void clear_progress() const {
-        if (on_terminal_) fmt::print(stderr, "\r\033[K");
+        if (on_terminal_) print_err("\r\033[K");
     }
 
     bool several() const { return files_.size() > 1; }

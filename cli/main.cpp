@@ -78,8 +78,8 @@ int finished(int exit) {
     const int why = errno;
     // A reader that went away, as `head` does, needs no telling.
     if (why != EPIPE)
-        fmt::print(stderr, "stop[output-unwritable] standard output\n  found:    {}\n",
-                   std::strerror(why));
+        print_err(fmt::format("stop[output-unwritable] standard output\n  found:    {}\n",
+                              std::strerror(why)));
     return kCannotWrite;
 }
 

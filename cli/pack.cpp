@@ -32,7 +32,7 @@ class ProgressLine {
                     fmt::format(", {:.0f} s left",
                                 std::ceil(gone / static_cast<double>(progress.done - 1) * left));
         }
-        fmt::print(stderr, "\r\033[K{}", line);
+        print_err(fmt::format("\r\033[K{}", line));
     }
 
   private:
@@ -144,7 +144,7 @@ int pack_now(const Job& job, const Recipe& recipe, PackOptions options) {
     const bool show = isatty(STDERR_FILENO) != 0 && !job.request.quiet;
     if (show) options.progress = ProgressLine();
     auto packed = mellow::pack(recipe, options);
-    if (show) fmt::print(stderr, "\r\033[K");
+    if (show) print_err("\r\033[K");
     if (!packed) return failed(job, packed.failures());
     PackReport& report = packed.value();
     report.findings = seen_from_here(std::move(report.findings), job.file);
@@ -154,9 +154,10 @@ int pack_now(const Job& job, const Recipe& recipe, PackOptions options) {
     std::erase_if(report.findings, [](const Finding& f) { return f.severity != Severity::kStop; });
     print_findings(report.findings);
     if (report.placed)
-        fmt::print(stderr, "packed without what is bad: {} left out\n", report.skipped.size());
+        print_err(fmt::format("packed without what is bad: {} left out\n", report.skipped.size()));
     else
-        fmt::print(stderr, "not packed: the files are kept aside in {}\n", report.folder.string());
+        print_err(
+            fmt::format("not packed: the files are kept aside in {}\n", report.folder.string()));
     return kChecksFailed;
 }
 

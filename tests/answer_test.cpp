@@ -168,6 +168,11 @@ TEST(UsageTest, ADeviceThatTakesNothingIsExitFour) {
         run_tool(fmt::format("--version; ( '{}' help >/dev/full; echo $? )", test::tool()));
     EXPECT_THAT(run.err, HasSubstr("No space left"));
     EXPECT_EQ(run.out, "4\n");
+    // Messages that nobody takes are no reason to end otherwise.
+    EXPECT_EQ(
+        run_tool(fmt::format("--version; ( '{}' pack no.toml 2>/dev/full; echo $? )", test::tool()))
+            .out,
+        "3\n");
 }
 
 TEST(CompleteTest, CommandsOptionsAndValues) {

@@ -10,9 +10,7 @@
 #include "model/lanes.h"
 
 namespace mellow {
-namespace {
-
-Finding unfit(const std::string& clip, std::string found, std::string expected) {
+Finding unproven(const std::string& clip, std::string found, std::string expected) {
     return {Code::kProofFailed,
             Severity::kStop,
             fmt::format("clip \"{}\"", clip),
@@ -21,11 +19,9 @@ Finding unfit(const std::string& clip, std::string found, std::string expected) 
             "the files are kept aside; this is a fault worth reporting"};
 }
 
-}  // namespace
-
 Result<PlayedClip> PlayedClip::make(const Scene& skin, const Scene& clip, const SamplePlan& plan) {
     const auto player = Playback::make(skin, clip);
-    if (!player) return unfit(plan.clip, player.failure().found, player.failure().expected);
+    if (!player) return unproven(plan.clip, player.failure().found, player.failure().expected);
     PlayedClip out;
     out.skin_ = &skin;
     out.clip_ = &clip;
@@ -62,7 +58,7 @@ Status PlayedClip::check_tree() const {
         const int wanted = up == kNone ? kNone : clip_nodes_[at(up)];
         const int got = clip_->nodes[at(clip_nodes_[n])].parent;
         if (wanted != got)
-            return unfit(
+            return unproven(
                 "",
                 fmt::format("joint \"{}\" hangs on {}", skin_->nodes[n].name, name_of(*clip_, got)),
                 name_of(*skin_, up) + ", as in the skin file");
@@ -77,15 +73,16 @@ Status PlayedClip::check_curves(const SamplePlan& plan) {
         if (samples_ == 0) samples_ = n;
         const bool open = plan.loop && n == plan.samples - 1;
         if (n != samples_ || (n != plan.samples && !open))
-            return unfit(plan.clip, fmt::format("{} samples", n), fmt::format("{}", plan.samples));
+            return unproven(plan.clip, fmt::format("{} samples", n),
+                            fmt::format("{}", plan.samples));
         if (curve.interpolation != Interpolation::kLinear ||
             curve.values.size() != at(n) * at(curve.width))
-            return unfit(plan.clip, "a curve that is not linear", "lines between samples");
+            return unproven(plan.clip, "a curve that is not linear", "lines between samples");
         for (int k = 0; k < n; ++k)
             if (std::abs(curve.times[at(k)] - plan.rate.seconds(k)) >
                 1e-6 * (1 + curve.times[at(k)]))
-                return unfit(plan.clip, fmt::format("sample {} at {} s", k, curve.times[at(k)]),
-                             fmt::format("{} s", plan.rate.seconds(k)));
+                return unproven(plan.clip, fmt::format("sample {} at {} s", k, curve.times[at(k)]),
+                                fmt::format("{} s", plan.rate.seconds(k)));
         return {};
     };
     for (const Channel& channel : timeline().channels) MELLOW_CHECK(check(channel.curve));

@@ -12,6 +12,9 @@
 
 namespace mellow {
 
+/// The finding that the files of a clip do not fit each other.
+Finding unproven(const std::string& clip, std::string found, std::string expected);
+
 class PlayedClip {
   public:
     /// Fails with proof-failed where joints, hierarchy, curves or times do not fit.

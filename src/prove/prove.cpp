@@ -17,15 +17,6 @@
 namespace mellow {
 namespace {
 
-Finding unproven(const std::string& clip, std::string found, std::string expected) {
-    return {Code::kProofFailed,
-            Severity::kStop,
-            fmt::format("clip \"{}\"", clip),
-            std::move(found),
-            std::move(expected),
-            "the files are kept aside; this is a fault worth reporting"};
-}
-
 bool moves(const Curve& curve) {
     const std::size_t width = at(curve.width);
     for (std::size_t i = width; i < curve.values.size(); ++i)
