@@ -415,6 +415,8 @@ TEST_F(ManyTest, MistakesAreNamedAndNothingIsWritten) {
     };
     says("motions/climbing/*.glb", "motions/climbing/*.bvh",
          {"file-missing", "no file fits \"motions/climbing/*.bvh\""});
+    says("file = \"motions/wheeling/*\"", "file = \"\"",
+         {"value-bad", "source \"wheeling\", file"});
     says("source = \"climbing\"", "source = \"climbin\"", {"name-unknown", "climbing"});
     says("name = \"{folder}/{file}\"", "name = \"{folders}/{file}\"",
          {"\"{folders}\"", "{folder}"});

@@ -166,6 +166,8 @@ void read_sources(TomlTable& top, Recipe& recipe) {
         source.where_file = t.where("file");
         source.name = t.text("name");
         source.file = t.text("file");
+        if (source.file.empty() && !t.failed({"file"}) && t.has("file"))
+            t.fail(Code::kValueBad, "file", "\"\"", "a file, or a pattern of files");
         source.strip_prefix = t.text("strip_prefix", "");
         read_truth(t, source.truth);
         check_convention(t, source.truth);
