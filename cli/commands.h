@@ -12,9 +12,9 @@
 
 namespace mellow::cli {
 
-/// --unit, --up, --front and --rate as they were typed; empty texts say nothing.
+/// --unit, --up, --front, --hand and --rate as they were typed; empty texts say nothing.
 struct TypedConvention {
-    std::string unit, up, front, rate, places, frames;
+    std::string unit, up, front, hand, rate, places, frames;
     std::string of = {};  ///< what the options end in: "--unit-b" is the second file's
 };
 /// Reads a scene file and overrules what it says.

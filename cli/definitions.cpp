@@ -36,6 +36,8 @@ void add_truth(Command& c, TypedConvention& truth, const std::string& of = "") {
     c.options.push_back(
         {"--front" + of, &truth.front, "AXIS", "Axis the figure" + file + " faces", kAxes});
     c.options.push_back(
+        {"--hand" + of, &truth.hand, "HAND", "True hand of the axes" + file, {"right", "left"}});
+    c.options.push_back(
         {"--rate" + of, &truth.rate, "RATE", "True frames per second" + file, kRates});
     c.options.push_back({"--places" + of,
                          &truth.places,

@@ -23,6 +23,10 @@ Result<TrueConvention> parse(const TypedConvention& typed) {
         wrong.push_back(bad_option("--up", typed.up, "+X, -X, +Y, -Y, +Z or -Z"));
     if (!typed.front.empty() && !(truth.front = parse_axis(typed.front)))
         wrong.push_back(bad_option("--front", typed.front, "+X, -X, +Y, -Y, +Z or -Z"));
+    if (typed.hand == "right" || typed.hand == "left")
+        truth.hand = typed.hand == "left" ? Hand::kLeft : Hand::kRight;
+    else if (!typed.hand.empty())
+        wrong.push_back(bad_option("--hand", typed.hand, "right or left"));
     if (!typed.rate.empty() && !(truth.rate = parse_rate(typed.rate)))
         wrong.push_back(
             bad_option("--rate", typed.rate, "frames per second, such as 24 or 30000/1001"));

@@ -133,7 +133,7 @@ void write_stock(JsonWriter& json, const FileStock& of) {
     json.begin_object().member("file", of.file).member("format", read.format);
     json.object("convention", [&] {
         json.member("metres_per_unit", c.metres_per_unit).member("up", name(c.up));
-        json.member("front", name(c.front));
+        json.member("front", name(c.front)).member("hand", name(c.hand));
     });
     json.object("rate", [&] {
         json.member("value", to_text(stock.rate)).member("known", stock.rate_known);

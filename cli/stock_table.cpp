@@ -115,6 +115,7 @@ void write_crate_stock(JsonWriter& json, const std::string& folder, const Crate&
     json.object("convention", [&] {
         json.member("metres_per_unit", crate.convention.metres_per_unit);
         json.member("up", name(crate.convention.up)).member("front", name(crate.convention.front));
+        json.member("hand", name(crate.convention.hand));
     });
     json.member("height_m", stock.height_m);
     json.member("deform_joints", count(stock, NodeClass::kDeform));

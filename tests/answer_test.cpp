@@ -182,7 +182,7 @@ TEST(CompleteTest, CommandsOptionsAndValues) {
     EXPECT_THAT(completed("pack --re"), ElementsAre("--replace"));
     EXPECT_THAT(completed("pack --replace --re"), IsEmpty());
     EXPECT_THAT(completed("describe --unit c"), ElementsAre("centimetre"));
-    EXPECT_THAT(completed("convert --target z"), ElementsAre("z-up-metre", "z-up-centimetre"));
+    EXPECT_THAT(completed("convert --target z-up-m"), ElementsAre("z-up-metre", "z-up-metre-left"));
     EXPECT_THAT(completed("convert --parts ''"), ElementsAre("all", "skin", "motion"));
     for (const std::string& command : kCommands) {
         const auto options = completed(command + " -");

@@ -1,5 +1,5 @@
-// The same rig told in every right-handed convention and in four units moves the same. What a sheet
-// says in a convention is worked out here, by the meaning of up, front and unit alone.
+// The same rig told in every convention, of both hands, and in four units moves the same. What a
+// sheet says in a convention is worked out here, by the meaning of up, front and unit alone.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -9,72 +9,45 @@
 #include "base/at.h"
 #include "mellow/recipe.h"
 #include "rigs.h"
+#include "told.h"
 
 namespace mellow::told_test {
 namespace {
 
 using test::add_node;
+using test::all_conventions;
+using test::file_vector;
 using test::IsOk;
 using test::key;
 using test::key_turn;
+using test::Told;
 using test::turn;
 
-/// Axes of a file by whole numbers: which of its axes, with which sign, is left, up and front.
-struct Told {
-    std::array<std::array<int, 3>, 3> inside;  ///< [left, up, front][x, y, z of the file]
-    double unit;                               ///< metres
-    Axis up, front;
-};
-
-std::vector<Told> all_conventions() {
-    std::vector<Told> all;
-    const auto axis = [](int i) {
-        std::array<int, 3> v{};
-        v[at(i / 2)] = i % 2 == 0 ? 1 : -1;
-        return v;
-    };
-    for (int up = 0; up < 6; ++up)
-        for (int front = 0; front < 6; ++front) {
-            if (up / 2 == front / 2) continue;
-            const auto u = axis(up), f = axis(front);
-            const std::array<int, 3> left{u[1] * f[2] - u[2] * f[1], u[2] * f[0] - u[0] * f[2],
-                                          u[0] * f[1] - u[1] * f[0]};
-            for (const double unit : {1.0, 0.01, 0.0254, 1000.0})
-                all.push_back(
-                    {{left, u, f}, unit, static_cast<Axis>(up), static_cast<Axis>(front)});
-        }
-    return all;
-}
-
-/// A vector inside, in the axes of the file.
-std::array<double, 3> file_vector(const Told& told, std::array<double, 3> inside) {
-    std::array<double, 3> out{};
-    for (std::size_t i = 0; i < 3; ++i)
-        for (std::size_t c = 0; c < 3; ++c) out[c] += inside[i] * told.inside[i][c];
-    return out;
-}
-
 /// One thing of a sheet that depends on the convention:
-///   @+Y  an axis   $X  its letter   #2.5  a length   ~2  a slope over a length   !2  one of a
-///   length
-///   ^(1 2 3)  a way   %(1 2 3)  a vector without length   &(1 2 3)  numbers that go with the axes
+///   @+Y  an axis   ?+Y  one that something turns about   $X  its letter   #2.5  a length   ~2  a
+///   slope over a length   !2  one of a length
+///   ^(1 2 3)  a way   %(1 2 3)  angles about the axes   &(1 2 3)  numbers that go with the axes
 std::string tell(const std::string& token, const Told& told) {
     const auto list = [&](bool scaled, bool sign) {
         std::array<double, 3> v{};
         std::sscanf(token.c_str() + 2, "%lf %lf %lf", &v[0], &v[1], &v[2]);
         auto out = file_vector(told, v);
+        if (token[0] == '%')
+            for (double& c : out) c *= told.hand;
         for (double& c : out) c = (sign ? c : std::abs(c)) / (scaled ? told.unit : 1);
         return sign ? fmt::format("[{}, {}, {}]", out[0], out[1], out[2])
                     : fmt::format("[{:.0f}, {:.0f}, {:.0f}]", out[0], out[1], out[2]);
     };
-    const double number =
-        token.size() > 1 && token[0] != '@' && token[0] != '$' ? std::atof(token.c_str() + 1) : 0;
+    const double number = token.size() > 1 && token[0] != '@' && token[0] != '?' && token[0] != '$'
+                              ? std::atof(token.c_str() + 1)
+                              : 0;
     switch (token[0]) {
         case '@':
+        case '?':
         case '$': {
             const char letter = token.back();
             std::array<double, 3> v{};
-            v[at(letter - 'X')] = token[1] == '-' ? -1 : 1;
+            v[at(letter - 'X')] = (token[1] == '-' ? -1 : 1) * (token[0] == '?' ? told.hand : 1);
             const auto out = file_vector(told, v);
             for (std::size_t c = 0; c < 3; ++c)
                 if (out[c] != 0) {
@@ -95,7 +68,7 @@ std::string tell(const std::string& token, const Told& told) {
 
 const std::regex& tokens() {
     static const std::regex pattern(
-        R"(@[+-][XYZ]|\$[XYZ]|[#~!]-?[0-9.]+|[\^%&]\(-?[0-9.]+ -?[0-9.]+ -?[0-9.]+\))");
+        R"([@?][+-][XYZ]|\$[XYZ]|[#~!]-?[0-9.]+|[\^%&]\(-?[0-9.]+ -?[0-9.]+ -?[0-9.]+\))");
     return pattern;
 }
 
@@ -197,11 +170,11 @@ std::vector<Case> sheets() {
         {"twist", rule + "kind = \"twist\"\nsource = \"b\"\naxis = \"@-Y\"\n[[rule.share]]\nnode = "
                          "\"n\"\npart = 0.6\n[[rule.share]]\nnode = \"d\"\npart = -0.5\n"},
         {"limit twist", rule + "kind = \"limit\"\nnode = \"n\"\nof = \"twist\"\naxis = "
-                               "\"@-Z\"\nleast = -5\nmost = 20\n"},
+                               "\"?-Z\"\nleast = -5\nmost = 20\n"},
         {"limit swing",
          rule + "kind = \"limit\"\nnode = \"n\"\nof = \"swing\"\naxis = \"@+X\"\nmost = 20\n"},
         {"roll",
-         rule + "kind = \"roll\"\nnode = \"wheel\"\naxis = \"@+X\"\nup = \"@+Y\"\nradius = #0.3\n"},
+         rule + "kind = \"roll\"\nnode = \"wheel\"\naxis = \"?+X\"\nup = \"@+Y\"\nradius = #0.3\n"},
         {"lag", scalar + rule +
                     "kind = \"lag\"\nnode = \"n\"\nparts = [\"position\", "
                     "\"orientation\"]\nfrequency = 2\ndamping = 0.6\nrun_in = 1\nweight = \"x\"\n"},
@@ -221,10 +194,10 @@ std::vector<Case> sheets() {
                           "of = \"position\"\nnode = \"goal\"\naxis = \"@-X\"\ncurve = [[#-0.5, "
                           "!0.1], [#0.5, !0.7]]\n" +
                           input +
-                          "of = \"twist\"\nnode = \"b\"\naxis = \"@+Y\"\nshape = \"slopes\"\ncurve "
+                          "of = \"twist\"\nnode = \"b\"\naxis = \"?+Y\"\nshape = \"slopes\"\ncurve "
                           "= [[0, !0.1, !0.01], [90, !0.9, !0.02]]\n"},
         {"drive turn",
-         scalar + rule + "kind = \"drive\"\nnode = \"n\"\nchannel = \"turn\"\naxis = \"@-X\"\n" +
+         scalar + rule + "kind = \"drive\"\nnode = \"n\"\nchannel = \"turn\"\naxis = \"?-X\"\n" +
              input + "of = \"swing\"\nnode = \"b\"\naxis = \"@+Z\"\ncurve = [[0, 0], [90, 120]]\n" +
              input + "of = \"scalar\"\nscalar = \"x\"\ncurve = [[0, 0.5], [1, 1]]\n"},
         {"drive scale",
@@ -258,10 +231,10 @@ std::vector<Case> sheets() {
 std::vector<Case> layers() {
     return {
         {"offset",
-         "kind = \"offset\"\nnodes = [\"n\", \"b\"]\naxis = \"@-Y\"\ndegrees = 30\nshift = ^(0.1 "
+         "kind = \"offset\"\nnodes = [\"n\", \"b\"]\naxis = \"?-Y\"\ndegrees = 30\nshift = ^(0.1 "
          "-0.2 0.3)\nweight = 0.6\n"},
         {"offset world",
-         "kind = \"offset\"\nnodes = [\"n\"]\naxis = \"@+Z\"\nspace = \"world\"\ndegrees = "
+         "kind = \"offset\"\nnodes = [\"n\"]\naxis = \"?+Z\"\nspace = \"world\"\ndegrees = "
          "-50\nweights = [[0, 0.1], [24, 1]]\nshape = \"smooth\"\n"},
         {"shake",
          "kind = \"shake\"\nnodes = [\"n\"]\ndegrees = %(10 -20 30)\nshift = ^(0.1 0.2 "
@@ -306,7 +279,7 @@ double largest_difference(const std::vector<double>& a, const std::vector<double
     return worst;
 }
 
-Conversion inwards(const Told& told) { return {{told.unit, told.up, told.front}, {}}; }
+Conversion inwards(const Told& told) { return {test::convention_of(told), {}}; }
 
 std::vector<double> sheet_as_told(const Scene& scene, const std::string& text, const Told& told) {
     RigSheet sheet = test::sheet(text);
@@ -333,13 +306,13 @@ void moves_the_same(const Case& c, Play play) {
     SCOPED_TRACE(c.name);
     const Scene scene = workshop();
     const std::vector<Told> conventions = all_conventions();
-    ASSERT_EQ(conventions.size(), 96U);
+    ASSERT_EQ(conventions.size(), 192U);
     const Told inside{{{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}}, 1, Axis::kPlusY, Axis::kPlusZ};
     const std::vector<double> wanted = play(scene, told_text(c.text, inside), inside);
     EXPECT_GT(largest_difference(wanted, played(scene, {})), 1e-3) << "it does something";
     for (const Told& told : conventions)
         EXPECT_LT(largest_difference(play(scene, told_text(c.text, told), told), wanted), 2e-7)
-            << to_text(Convention{told.unit, told.up, told.front}) << "\n"
+            << to_text(test::convention_of(told)) << "\n"
             << told_text(c.text, told);
     // Each thing that depends on the convention is seen: where it stays as it is inside, the motion
     // is another one, or the sheet is refused.

@@ -29,6 +29,7 @@ using test::read_tiny;
 using test::turn;
 using testing::ElementsAre;
 using testing::IsEmpty;
+using testing::Not;
 
 const Vec3 kOne{1, 1, 1};
 

@@ -23,6 +23,7 @@ struct TrueConvention {
     std::optional<FrameRate> rate;
     std::optional<BvhPlaces> places = {};  ///< not set: by evidence, see read_bvh()
     std::optional<BvhFrames> frames = {};  ///< not set: all, where they are not too few
+    std::optional<Hand> hand = {};
 
     /// True when unit, up and front are all said: nothing about space is left to assume.
     bool whole() const { return metres_per_unit && up && front; }

@@ -27,12 +27,22 @@ struct Preset {
     std::string_view name;
     Convention convention;
 };
-constexpr std::array<Preset, 4> kPresets{{
+constexpr std::array<Preset, 8> kPresets{{
     {"y-up-metre", {1.0, Axis::kPlusY, Axis::kPlusZ}},
     {"y-up-centimetre", {0.01, Axis::kPlusY, Axis::kPlusZ}},
     {"z-up-metre", {1.0, Axis::kPlusZ, Axis::kMinusY}},
     {"z-up-centimetre", {0.01, Axis::kPlusZ, Axis::kMinusY}},
+    {"y-up-metre-left", {1.0, Axis::kPlusY, Axis::kPlusZ, Hand::kLeft}},
+    {"y-up-centimetre-left", {0.01, Axis::kPlusY, Axis::kPlusZ, Hand::kLeft}},
+    {"z-up-metre-left", {1.0, Axis::kPlusZ, Axis::kPlusX, Hand::kLeft}},
+    {"z-up-centimetre-left", {0.01, Axis::kPlusZ, Axis::kPlusX, Hand::kLeft}},
 }};
+
+/// Left, up and front of a figure, in the axes of the convention.
+std::array<Vec3, 3> frame_of(const Convention& c) {
+    const Vec3 up = direction(c.up), front = direction(c.front);
+    return {c.hand == Hand::kRight ? cross(up, front) : cross(front, up), up, front};
+}
 
 }  // namespace
 
@@ -41,6 +51,8 @@ Vec3 direction(Axis axis) {
     const int line = static_cast<int>(axis) / 2;
     return {line == 0 ? sign : 0, line == 1 ? sign : 0, line == 2 ? sign : 0};
 }
+
+std::string_view name(Hand hand) { return hand == Hand::kRight ? "right" : "left"; }
 
 std::string_view name(Axis axis) { return kAxes[static_cast<std::size_t>(axis)]; }
 
@@ -59,7 +71,8 @@ std::string to_text(const Convention& c) {
     std::string unit = fmt::format("{} m per unit", c.metres_per_unit);
     for (const NamedUnit& named : kUnits)
         if (named.metres == c.metres_per_unit) unit = named.names[0];
-    return fmt::format("{} up, {} front, {}", name(c.up), name(c.front), unit);
+    return fmt::format("{} up, {} front, {}{}", name(c.up), name(c.front), unit,
+                       c.hand == Hand::kLeft ? ", left-handed" : "");
 }
 
 std::optional<double> parse_unit(std::string_view text) {
@@ -91,14 +104,13 @@ std::vector<std::string> preset_names() {
 }
 
 Conversion::Conversion(const Convention& from, const Convention& to)
-    : identity_(from == to), scale_(from.metres_per_unit / to.metres_per_unit) {
-    const Vec3 f[3] = {cross(direction(from.up), direction(from.front)), direction(from.up),
-                       direction(from.front)};
-    const Vec3 t[3] = {cross(direction(to.up), direction(to.front)), direction(to.up),
-                       direction(to.front)};
+    : identity_(from == to),
+      mirrors_(from.hand != to.hand),
+      scale_(from.metres_per_unit / to.metres_per_unit) {
+    const std::array<Vec3, 3> f = frame_of(from), t = frame_of(to);
     // The turn takes each of left, up and front to its counterpart: sum of t_i * transpose(f_i).
     row_[0] = row_[1] = row_[2] = {};
-    for (int i = 0; i < 3; ++i) {
+    for (std::size_t i = 0; i < 3; ++i) {
         row_[0] = row_[0] + t[i].x * f[i];
         row_[1] = row_[1] + t[i].y * f[i];
         row_[2] = row_[2] + t[i].z * f[i];
@@ -111,7 +123,7 @@ Vec3 Conversion::scaling(Vec3 s) const {
 }
 
 Quat Conversion::rotation(Quat q) const {
-    const Vec3 v = vector({q.x, q.y, q.z});
+    const Vec3 v = turning_axis({q.x, q.y, q.z});
     return {v.x, v.y, v.z, q.w};
 }
 

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "model/winding.h"
+
 namespace mellow {
 namespace {
 
@@ -18,23 +20,26 @@ void convert_primitive(Primitive& primitive, const Conversion& c) {
     turn_points(primitive.normals, c, 1);
     for (Float4& t : primitive.tangents) {
         const Vec3 v = c.vector({t[0], t[1], t[2]});
-        t = {static_cast<float>(v.x), static_cast<float>(v.y), static_cast<float>(v.z), t[3]};
+        t = {static_cast<float>(v.x), static_cast<float>(v.y), static_cast<float>(v.z),
+             c.mirrors() ? -t[3] : t[3]};
     }
     for (MorphTarget& target : primitive.targets) {
         turn_points(target.positions, c, c.scale());
         turn_points(target.normals, c, 1);
         turn_points(target.tangents, c, 1);
     }
+    if (c.mirrors()) turn_over(primitive);
 }
 
 void convert_channel(Channel& channel, const Conversion& c) {
     if (channel.path == Path::kWeights) return;
     std::vector<double>& values = channel.curve.values.edit();
     const std::size_t width = channel.path == Path::kRotation ? 4 : 3;
+    // In-tangents and out-tangents of cubic curves go as their values do.
     for (std::size_t i = 0; i + width <= values.size(); i += width) {
         const Vec3 v{values[i], values[i + 1], values[i + 2]};
         const Vec3 to = channel.path == Path::kTranslation ? c.point(v)
-                        : channel.path == Path::kRotation  ? c.vector(v)
+                        : channel.path == Path::kRotation  ? c.turning_axis(v)
                                                            : c.scaling(v);
         values[i] = to.x, values[i + 1] = to.y, values[i + 2] = to.z;
     }
@@ -56,8 +61,9 @@ void convert_shear(Curve& curve, const Conversion& c) {
 /// turn with the convention. Where the node is nothing but a camera it is turned back; else the
 /// camera moves to a child that is.
 void keep_views(Scene& scene, const Conversion& c) {
+    const Vec3 x = c.vector({1, 0, 0});
     const Quat back =
-        quat_from_columns(c.vector({1, 0, 0}), c.vector({0, 1, 0}), c.vector({0, 0, 1}));
+        quat_from_columns(c.mirrors() ? -x : x, c.vector({0, 1, 0}), c.vector({0, 0, 1}));
     if (back.w == 1) return;
     std::vector<bool> plain(scene.nodes.size(), true);
     for (const Node& node : scene.nodes)

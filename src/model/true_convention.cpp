@@ -16,6 +16,7 @@ Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames) 
     c.metres_per_unit = truth.metres_per_unit.value_or(c.metres_per_unit);
     c.up = truth.up.value_or(c.up);
     c.front = truth.front.value_or(c.front);
+    c.hand = truth.hand.value_or(c.hand);
     if (!is_valid(c))
         return Finding{Code::kValueBad,
                        Severity::kStop,

@@ -20,10 +20,10 @@ void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out)
         json.member("ground", t.ground).member("height", t.height).member("heading", t.heading);
         json.member("distance_m", tidy(t.distance_m)).member("path_m", tidy(t.path_m));
         json.member("height_change_m", tidy(t.height_change_m));
-        json.member("heading_change_degrees", tidy(t.heading_change_rad * kDegrees));
+        json.member("heading_change_degrees", tidy(out.angle(t.heading_change_rad) * kDegrees));
         json.member("speed_m_s", tidy(t.speed_m_s));
         json.list("step", std::array{tidy(step.x), tidy(step.y), tidy(step.z)});
-        json.member("step_heading_degrees", tidy(t.step_heading_rad * kDegrees));
+        json.member("step_heading_degrees", tidy(out.angle(t.step_heading_rad) * kDegrees));
     });
 }
 
@@ -49,10 +49,10 @@ Clip clip_from_facts(JsonMembers& facts, const Conversion& in) {
     t.distance_m = travel.number("distance_m");
     t.path_m = travel.number("path_m");
     t.height_change_m = travel.number("height_change_m");
-    t.heading_change_rad = travel.number("heading_change_degrees") / kDegrees;
+    t.heading_change_rad = in.angle(travel.number("heading_change_degrees")) / kDegrees;
     t.speed_m_s = travel.number("speed_m_s");
     t.step = in.point(travel.vector("step"));
-    t.step_heading_rad = travel.number("step_heading_degrees") / kDegrees;
+    t.step_heading_rad = in.angle(travel.number("step_heading_degrees")) / kDegrees;
     return clip;
 }
 

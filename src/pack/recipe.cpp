@@ -26,7 +26,7 @@ const std::vector<std::string> kAxisNames{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
 
 /// What a file really is; the same keys for the figure and for every source.
 void read_truth(TomlTable& t, TrueConvention& truth) {
-    t.knows({"unit", "up", "front", "rate", "places", "frames"});
+    t.knows({"unit", "up", "front", "hand", "rate", "places", "frames"});
     if (t.has("unit")) {
         const std::string unit = t.number_or_text("unit");
         truth.metres_per_unit = parse_unit(unit);
@@ -36,6 +36,8 @@ void read_truth(TomlTable& t, TrueConvention& truth) {
     }
     if (t.has("up")) truth.up = parse_axis(t.choice("up", kAxisNames));
     if (t.has("front")) truth.front = parse_axis(t.choice("front", kAxisNames));
+    if (t.has("hand"))
+        truth.hand = t.choice("hand", {"right", "left"}) == "left" ? Hand::kLeft : Hand::kRight;
     if (t.has("places"))
         truth.places = t.choice("places", {"added", "instead"}) == "added" ? BvhPlaces::kAdded
                                                                            : BvhPlaces::kInstead;

@@ -83,7 +83,7 @@ void write(JsonWriter& json, const KeptDrive& drive, const Conversion& out) {
     json.begin_object().member("mesh", drive.mesh).member("target", drive.target);
     json.member("combine", drive.product ? "product" : "sum");
     json.list("inputs", drive.inputs, [&](const KeptDrive::Input& input) {
-        const Vec3 axis = out.vector(input.axis);
+        const Vec3 axis = input.twist ? out.turning_axis(input.axis) : out.vector(input.axis);
         json.begin_object().member("joint", input.joint);
         json.member("of", input.twist ? "twist" : "swing");
         json.list("axis", std::array{tidy(axis.x), tidy(axis.y), tidy(axis.z)});
@@ -139,7 +139,7 @@ void manifest_json(const PackReport& report, const Recipe& recipe, const TextSin
     });
     json.object("target", [&] {
         json.member("convention", report.target).member("up", name(c.up));
-        json.member("front", name(c.front)).member("hand", "right");
+        json.member("front", name(c.front)).member("hand", name(c.hand));
         json.member("metres_per_unit", c.metres_per_unit).member("rate", to_text(recipe.rate));
         json.member("loop_form", name(recipe.loop_form));
     });

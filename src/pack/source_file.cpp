@@ -33,7 +33,7 @@ Result<ReadResult> load_scene(std::vector<FileRecord>& records, const std::strin
 }
 
 Finding in_recipe_words(Finding finding) {
-    for (const char* key : {"unit", "up", "front", "rate", "places", "frames"})
+    for (const char* key : {"unit", "up", "front", "hand", "rate", "places", "frames"})
         for (std::string::size_type at = 0;
              (at = finding.remedy.find(std::string("--") + key, at)) != std::string::npos;)
             finding.remedy.erase(at, 2);

@@ -74,8 +74,9 @@ class Judge {
         if (count(NodeClass::kDeform) > 0 || !stock_.timelines.empty()) size(legs.pairs > 0);
         const auto up = main_axis(legs.up);
         if (!up) return;
-        const auto front = main_axis(cross(legs.left, direction(*up)));
         const Convention& said = scene_.convention;
+        const Vec3 ahead = cross(legs.left, direction(*up));
+        const auto front = main_axis(said.hand == Hand::kRight ? ahead : -ahead);
         if (*up == said.up && (!front || *front == said.front)) return;
         const std::string facing = front ? fmt::format(", and it faces {}", name(*front)) : "";
         add(Code::kAxisSuspect, Severity::kWarning, "axes",

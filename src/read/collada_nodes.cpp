@@ -34,6 +34,18 @@ void read_asset(ColladaBuild& build) {
         doc.note(Code::kAssumed, Severity::kWarning, child(asset, "up_axis"),
                  "the up axis \"" + up + "\"", "X_UP, Y_UP or Z_UP",
                  "Y_UP was assumed; --up says another");
+    const std::string marked = extra_of(doc.root(), "up", true);
+    if (!marked.empty()) {
+        const auto axis = parse_axis(marked),
+                   front = parse_axis(extra_of(doc.root(), "front", true));
+        scene.convention.up = axis.value_or(scene.convention.up);
+        scene.convention.front = front.value_or(scene.convention.up);
+        if (extra_of(doc.root(), "hand", true) == "left") scene.convention.hand = Hand::kLeft;
+        if (!axis || !is_valid(scene.convention))
+            return doc.fail(Code::kColladaBroken, doc.root(),
+                            "an <extra> of our profile with up \"" + marked + "\"",
+                            "up and front along two lines", "correct the <extra>, or remove it");
+    }
     scene.stack_convention = scene.convention;
 }
 

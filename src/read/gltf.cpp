@@ -196,9 +196,29 @@ void read_scenes(GltfDocument& doc, Scene& scene) {
                      fmt::format("node {} with a parent as a root", root), "roots without parents");
 }
 
+/// What the numbers are where the file says that they are not glTF's own.
+void read_mark(GltfDocument& doc, JsonObject asset, Scene& scene) {
+    JsonObject extras, mark;
+    if (asset["extras"].get(extras) || extras["convention"].get(mark)) return;
+    const char* place = "asset.extras.convention";
+    const std::string hand = doc.text(mark, "hand", place);
+    const auto up = parse_axis(doc.text(mark, "up", place)),
+               front = parse_axis(doc.text(mark, "front", place));
+    Convention convention{doc.number(mark, "metres_per_unit", 0, place), up.value_or(Axis::kPlusY),
+                          front.value_or(Axis::kPlusY),
+                          hand == "left" ? Hand::kLeft : Hand::kRight};
+    if (!is_valid(convention) || !up || !front || (hand != "left" && hand != "right"))
+        return doc.fail(Code::kGltfBroken, place, simdjson::minify(mark),
+                        "up and front along two lines, a hand, and metres_per_unit above 0",
+                        "correct the mark, or remove it");
+    scene.convention = scene.stack_convention = convention;
+}
+
 void read_asset(GltfDocument& doc, Scene& scene) {
-    if (const auto asset = doc.object(doc.root(), "asset", ""))
+    if (const auto asset = doc.object(doc.root(), "asset", "")) {
         scene.copyright = doc.text(*asset, "copyright", "asset");
+        read_mark(doc, *asset, scene);
+    }
     scene.extras = doc.raw(doc.root(), "extras");
     if (const auto extensions = doc.object(doc.root(), "extensions", ""))
         for (const auto [key, value] : *extensions)

@@ -180,10 +180,11 @@ DriveRule read_drive(TomlTable& t) {
 
 void convert(DriveRule& rule, const Conversion& c) {
     for (DriveInput& input : rule.inputs) {
-        input.axis = c.vector(input.axis);
+        input.axis =
+            input.of == DriveInput::Of::kTwist ? c.turning_axis(input.axis) : c.vector(input.axis);
         if (is_length(input.of)) scale_at(input.curve, c.scale());
     }
-    rule.axis = c.vector(rule.axis);
+    rule.axis = rule.to == To::kTurn ? c.turning_axis(rule.axis) : c.vector(rule.axis);
     if (rule.to == To::kScale)
         rule.axis = {std::abs(rule.axis.x), std::abs(rule.axis.y), std::abs(rule.axis.z)};
     // A length that comes out of a product is scaled once, of a sum in each part.

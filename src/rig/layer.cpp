@@ -44,7 +44,7 @@ Change change_at(const BoundLayer& bound, double seconds, double weight) {
 }  // namespace
 
 void convert(Layer& layer, const Conversion& c) {
-    layer.axis = c.vector(layer.axis);
+    layer.axis = c.turning_axis(layer.axis);
     layer.shift = c.point(layer.shift);
     // Shaking has a size along each axis, and its seed goes with it.
     const Vec3 moved = c.vector({1, 2, 3});
@@ -52,7 +52,7 @@ void convert(Layer& layer, const Conversion& c) {
     const double to[3] = {moved.x, moved.y, moved.z};
     for (std::size_t i = 0; i < 3; ++i)
         layer.seeds[i] = old[static_cast<std::size_t>(std::lround(std::abs(to[i]))) - 1];
-    layer.shake_degrees = c.vector(layer.shake_degrees);
+    layer.shake_degrees = c.turning_axis(layer.shake_degrees);
     layer.shake_way = c.point(layer.shake_way);
 }
 

@@ -64,7 +64,7 @@ LimitRule read_limit(TomlTable& t) {
 
 void convert(LimitRule& rule, const Conversion& c) {
     const bool turned_round = dot(c.vector(rule.axis), Vec3{1, 1, 1}) < 0;
-    rule.axis = c.vector(rule.axis);
+    rule.axis = rule.of == LimitOf::kTwist ? c.turning_axis(rule.axis) : c.vector(rule.axis);
     if (rule.of == LimitOf::kPosition || rule.of == LimitOf::kWorld)
         rule.least *= c.scale(), rule.most *= c.scale();
     // A scale has no sign along its axis.

@@ -19,7 +19,7 @@ RollRule read_roll(TomlTable& t) {
 }
 
 void convert(RollRule& rule, const Conversion& c) {
-    rule.axis = c.vector(rule.axis);
+    rule.axis = c.turning_axis(rule.axis);
     rule.up = c.vector(rule.up);
     rule.radius *= c.scale();
 }

@@ -24,7 +24,7 @@ TwistRule read_twist(TomlTable& t) {
     return rule;
 }
 
-void convert(TwistRule& rule, const Conversion& c) { rule.axis = c.vector(rule.axis); }
+void convert(TwistRule& rule, const Conversion& c) { rule.axis = c.turning_axis(rule.axis); }
 
 Result<BoundTwist> bind(const TwistRule& rule, Binder& binder) {
     BoundTwist bound{};

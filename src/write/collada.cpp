@@ -29,7 +29,13 @@ class ColladaWriter {
         write_collada_shapes(out_);
         write_collada_motion(out_);
         nodes();
-        out_.add("<scene><instance_visual_scene url=\"#scene\"/></scene>\n</COLLADA>\n");
+        out_.add("<scene><instance_visual_scene url=\"#scene\"/></scene>\n");
+        if (const Convention& c = scene_.convention; marked())
+            out_.add(
+                "<extra><technique profile=\"mellow_crate\"><up>{}</up><front>{}</front>"
+                "<hand>{}</hand></technique></extra>\n",
+                mellow::name(c.up), mellow::name(c.front), mellow::name(c.hand));
+        out_.add("</COLLADA>\n");
         WrittenScene written{std::move(out_.files), std::move(out_.findings)};
         written.files.insert(written.files.begin(),
                              {name_ + ".dae", {out_.text.begin(), out_.text.end()}});
@@ -70,11 +76,10 @@ class ColladaWriter {
     void asset() {
         const Convention& c = scene_.convention;
         const char* up = c.up == Axis::kPlusZ ? "Z_UP" : c.up == Axis::kPlusX ? "X_UP" : "Y_UP";
-        const Axis front = c.up == Axis::kPlusZ ? Axis::kMinusY : Axis::kPlusZ;
-        if ((c.up != Axis::kPlusX && c.up != Axis::kPlusY && c.up != Axis::kPlusZ) ||
-            c.front != front)
-            out_.left_out("convention", to_text(c), "what COLLADA can say: +X, +Y or +Z up",
-                          "tell the reader; or write another convention");
+        if (marked())
+            out_.left_out("convention", to_text(c),
+                          "what COLLADA can say: right-handed, +X, +Y or +Z up",
+                          "tell the reader: only an <extra> of the file says it");
         const char* unit = c.metres_per_unit == 1      ? "meter"
                            : c.metres_per_unit == 0.01 ? "centimeter"
                                                        : "unit";
@@ -90,6 +95,14 @@ class ColladaWriter {
             "<modified>1970-01-01T00:00:00Z</modified><unit meter=\"{}\" name=\"{}\"/>"
             "<up_axis>{}</up_axis></asset>\n",
             c.metres_per_unit, unit, up);
+    }
+
+    /// True where an <extra> must say what the elements of COLLADA cannot.
+    bool marked() const {
+        const Convention& c = scene_.convention;
+        const Axis front = c.up == Axis::kPlusZ ? Axis::kMinusY : Axis::kPlusZ;
+        const bool can = c.up == Axis::kPlusX || c.up == Axis::kPlusY || c.up == Axis::kPlusZ;
+        return !can || c.front != front || c.hand == Hand::kLeft;
     }
 
     void cameras() {

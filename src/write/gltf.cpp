@@ -47,6 +47,7 @@ class GltfWriter {
         json_.object("asset", [&] {
             json_.member("version", "2.0").member("generator", "Mellow Crate");
             json_.text_member("copyright", scene_.copyright);
+            if (!(scene_.convention == Convention{})) mark();
         });
         if (!scene_.extensions_used.empty()) json_.list("extensionsUsed", scene_.extensions_used);
         if (!scene_.extensions_required.empty())
@@ -77,6 +78,17 @@ class GltfWriter {
             json_.member("byteLength", buffers_.size()).end_object().end_array();
         }
         json_.end_object();
+    }
+
+    /// Says what the numbers are where they are not glTF's own (3.4): docs/conventions.md.
+    void mark() {
+        const Convention& c = scene_.convention;
+        json_.object("extras", [&] {
+            json_.object("convention", [&] {
+                json_.member("up", name(c.up)).member("front", name(c.front));
+                json_.member("hand", name(c.hand)).member("metres_per_unit", c.metres_per_unit);
+            });
+        });
     }
 
     /// A list under `key`, left out without items (glTF allows no empty ones).
