@@ -140,25 +140,45 @@ void print_report(const Job& job, const PackReport& report) {
     report_summary(report, job.out);
 }
 
-int pack_now(const Job& job, const Recipe& recipe, PackOptions options) {
-    const bool show = isatty(STDERR_FILENO) != 0 && !job.request.quiet;
-    if (show) options.progress = ProgressLine();
-    auto packed = mellow::pack(recipe, options);
-    if (show) print_err("\r\033[K");
-    if (!packed) return failed(job, packed.failures());
-    PackReport& report = packed.value();
-    report.findings = seen_from_here(std::move(report.findings), job.file);
-    print_report(job, report);
-    if (report.proven) return kDone;
+/// Says what keeps a crate from being proven.
+void print_failures(const PackReport& report) {
     for (const SkippedFile& skipped : report.skipped) print_findings(skipped.findings);
-    std::erase_if(report.findings, [](const Finding& f) { return f.severity != Severity::kStop; });
-    print_findings(report.findings);
+    Findings stops = report.findings;
+    std::erase_if(stops, [](const Finding& f) { return f.severity != Severity::kStop; });
+    print_findings(stops);
     if (report.placed)
         print_err(fmt::format("packed without what is bad: {} left out\n", report.skipped.size()));
     else
         print_err(
             fmt::format("not packed: the files are kept aside in {}\n", report.folder.string()));
-    return kChecksFailed;
+}
+
+int pack_now(const Job& job, const Recipe& recipe, PackOptions options) {
+    const bool show = isatty(STDERR_FILENO) != 0 && !job.request.quiet;
+    if (show) options.progress = ProgressLine();
+    auto packed = mellow::pack_all(recipe, options);
+    if (show) print_err("\r\033[K");
+    if (!packed) return failed(job, packed.failures());
+    const bool several = packed.value().size() > 1;
+    bool proven = true;
+    JsonWriter json(JsonWriter::Form::kIndented, job.out);
+    if (several && job.request.json) json.begin_object().key("targets").begin_array();
+    for (PackReport& report : packed.value()) {
+        report.findings = seen_from_here(std::move(report.findings), job.file);
+        if (several && job.request.json) {
+            std::string text;
+            print_report({job.request, job.file, [&](std::string_view piece) { text += piece; }},
+                         report);
+            json.raw(text);
+        } else {
+            print_report(job, report);
+            if (several && !job.request.quiet && &report != &packed.value().back()) job.out("\n");
+        }
+        if (!report.proven) print_failures(report);
+        proven = proven && report.proven;
+    }
+    if (several && job.request.json) json.end_array().end_object().finish();
+    return proven ? kDone : kChecksFailed;
 }
 
 int one_job(const Job& job) {

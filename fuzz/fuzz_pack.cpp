@@ -34,7 +34,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (!recipe.axes.empty()) recipe.axes = "f.glb";
     recipe.output = place.path / "out";
     recipe.picture = false;
-    recipe.most_samples = 500;
+    recipe.targets[0].most_samples = 500;
     const auto report = pack(recipe);
     if (!report) {
         require(!report.failure().found.empty(), "a failure says what was found");

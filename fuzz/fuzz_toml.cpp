@@ -10,7 +10,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         require(recipe.failure().where.starts_with("fuzz.recipe.toml"), "a failure says where");
     } else {
         require(!recipe.value().clips.empty(), "a recipe has clips");
-        require(is_valid(recipe.value().target_convention), "and a sound target");
+        require(is_valid(recipe.value().target().convention), "and a sound target");
     }
     if (const auto sheet = parse_rig_sheet(text, "fuzz.rig.toml"); !sheet)
         require(sheet.failure().where.starts_with("fuzz.rig.toml"), "a failure says where");

@@ -25,9 +25,9 @@ TEST(RecipeTest, LittleIsNeededAndTheRestHasItsDefault) {
     EXPECT_EQ(r.source, "a.glb");
     EXPECT_EQ(r.name, "a");
     EXPECT_EQ(r.output, "/data/out");
-    EXPECT_EQ(r.target, "y-up-metre");
-    EXPECT_EQ(r.rate, (FrameRate{30, 1}));
-    EXPECT_EQ(r.loop_form, LoopForm::kClosed);
+    EXPECT_EQ(r.target().name, "y-up-metre");
+    EXPECT_EQ(r.target().rate, (FrameRate{30, 1}));
+    EXPECT_EQ(r.target().loop_form, LoopForm::kClosed);
     EXPECT_EQ(r.root, "root");
     EXPECT_DOUBLE_EQ(r.tolerance.mm, 0.05);
     EXPECT_DOUBLE_EQ(r.tolerance.degrees, 0.01);
@@ -79,10 +79,10 @@ tolerance_degrees = 0.5
     EXPECT_EQ(*r.truth.up, Axis::kPlusZ);
     EXPECT_EQ(*r.truth.front, Axis::kMinusX);
     EXPECT_EQ(*r.truth.rate, (FrameRate{30000, 1001}));
-    EXPECT_EQ(r.rate, (FrameRate{30000, 1001}));
+    EXPECT_EQ(r.target().rate, (FrameRate{30000, 1001}));
     EXPECT_EQ(r.joints.keep.names, (std::vector<std::string>{"weapon", "hat"}));
-    EXPECT_EQ(r.target_convention.front, Axis::kMinusY);
-    EXPECT_EQ(r.loop_form, LoopForm::kOpen);
+    EXPECT_EQ(r.target().convention.front, Axis::kMinusY);
+    EXPECT_EQ(r.target().loop_form, LoopForm::kOpen);
     EXPECT_EQ(r.output, "/crates/one");
     EXPECT_FALSE(r.picture);
     EXPECT_EQ(r.clips[0].timeline, "day");

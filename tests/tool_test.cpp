@@ -530,7 +530,9 @@ TEST(DocsTest, EveryKeyOfSheetsAndRecipesIsExplained) {
                    keys_read_in({"rig/rig_sheet.cpp", "rig/follow.cpp", "rig/aim.cpp",
                                  "rig/limb.cpp", "rig/chain.cpp", "rig/twist.cpp", "rig/limit.cpp",
                                  "rig/roll.cpp", "rig/drive.cpp", "rig/lag.cpp"}),
-               recipe = keys_read_in({"pack/recipe.cpp", "pack/recipe_parts.cpp"});
+               recipe = keys_read_in({"pack/recipe.cpp", "pack/recipe_parts.cpp"}),
+               target = keys_read_in({"pack/target.cpp"});
+    EXPECT_GT(target.size(), 15U);
     EXPECT_GT(rules.size(), 40U);
     EXPECT_GT(recipe.size(), 40U);
     const auto explained = [](const std::string& docs, const std::string& key) {
@@ -544,6 +546,8 @@ TEST(DocsTest, EveryKeyOfSheetsAndRecipesIsExplained) {
                       recipe_docs = read_text(docs / "recipe.md");
     for (const std::string& key : rules) EXPECT_TRUE(explained(sheet_docs, key)) << key;
     for (const std::string& key : recipe) EXPECT_TRUE(explained(recipe_docs, key)) << key;
+    const std::string target_docs = read_text(docs / "target.md");
+    for (const std::string& key : target) EXPECT_TRUE(explained(target_docs, key)) << key;
     for (const std::string& kind : rule_kinds())
         EXPECT_THAT(sheet_docs, HasSubstr(fmt::format("## `{}`", kind)));
 }

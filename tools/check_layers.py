@@ -13,10 +13,10 @@ HEADERS = {
     "base": ["bytes", "finding", "result", "parallel"],
     "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
-              "joint_map", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack"],
+              "joint_map", "motion_table", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack"],
     "read": ["read"], "rig": ["lift", "performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["shape"], "travel": ["travel"],
-    "fit": ["fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
-    "pack": ["mellow", "bake_file", "pack", "recipe", "crate", "convert_file", "rig_stock"],
+    "fit": ["fit", "joint_fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
+    "pack": ["mellow", "bake_file", "pack", "recipe", "target", "crate", "convert_file", "rig_stock"],
 }
 OWNER = {name: stage for stage, names in HEADERS.items() for name in names}
 FORBIDDEN_IN_CORE = ["<fstream>", "<iostream>", "<cstdio>", "<filesystem>", "<chrono>", "<ctime>", "<thread>", "<fmt/core.h>"]

@@ -7,6 +7,7 @@
 #pragma once
 
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "mellow/rate.h"
@@ -54,8 +55,20 @@ struct Travel {
     double step_heading_rad = 0;
 };
 
+/// What a player or a person is told of a clip beside its motion; no sample depends on it.
+struct ClipLabels {
+    std::string group;       ///< empty: none
+    double speed = 1;        ///< how fast to play it: 0.25 takes four times as long
+    bool backwards = false;  ///< to be played from its end to its start
+    int id = -1;             ///< number of the clip in a game; -1: none
+    std::vector<std::pair<std::string, std::string>> tags;
+
+    bool operator==(const ClipLabels&) const = default;
+};
+
 struct Clip {
     std::string name;
+    ClipLabels labels;
     FrameRate rate;
     int samples = 0;
     std::vector<JointTrack> joints;  ///< one per joint of the skeleton

@@ -25,6 +25,7 @@ enum class Code {
     kGltfUnsupported,
     kGltfReference,
     kBvhBroken,
+    kCsvBroken,
     kColladaBroken,
     kColladaUnsupported,
     kColladaReference,

@@ -38,6 +38,28 @@ Findings restore_zero_scales(Scene& scene);
 /// made to sum to 1. Says what it did: skin-removed with the names, influences with counts.
 Findings simplify_skins(Scene& scene, const JointSources& sources, int most);
 
+/// What becomes of morph targets whose name fits; the first rule that fits counts.
+struct MorphRule {
+    enum class Fate {
+        kKeep,
+        kBake,  ///< with its weight at rest it becomes part of the mesh
+        kDrop,
+    };
+    std::string pattern;
+    Fate fate = Fate::kKeep;
+};
+
+/// A morph target that a rule took away, and its weight at rest.
+struct MorphChange {
+    std::string mesh, target;  ///< name of the mesh node, of the target
+    MorphRule::Fate fate = MorphRule::Fate::kDrop;
+    double weight = 0;
+};
+/// Keeps, bakes or drops morph targets by name. A baked one becomes part of its mesh:
+/// base + weight at rest * delta, for places, normals and tangents. Weights at rest of what stays
+/// stand on the nodes afterwards. Timelines are left as they are.
+std::vector<MorphChange> apply_morph_rules(Scene& scene, const std::vector<MorphRule>& rules);
+
 /// A scene to write, and what was left out or changed on the way.
 struct Assembled {
     Scene scene;

@@ -35,6 +35,7 @@ struct FileRecord {
     std::string role, file;
     std::size_t bytes = 0;
     std::string hash;
+    std::vector<FileRecord> parts = {};  ///< files that it refers to, such as its buffer
 };
 
 /// One clip as it was packed. The samples themselves are in the files.
@@ -108,8 +109,13 @@ struct PackReport {
 
 /// Reads, evaluates, bakes, cuts, moves travel to the root, writes, reads back and measures. The
 /// source is never touched. A crate above tolerance is not put in place: its files are kept beside
-/// it and `proven` is false. Any other trouble is a failure, and then nothing is left behind.
+/// it and `proven` is false. Any other trouble is a failure, and then nothing is left behind. For
+/// recipes with a single target.
 Result<PackReport> pack(const Recipe& recipe, const PackOptions& options = {});
+
+/// The same for every target of the recipe, in their order, each with a crate of its own: a folder
+/// of the target's name where there are several. Clips are baked once for each rate.
+Result<std::vector<PackReport>> pack_all(const Recipe& recipe, const PackOptions& options = {});
 
 /// One clip before it is packed.
 struct PlannedClip {
@@ -130,7 +136,7 @@ struct PlannedFile {
 /// "written", "replaced", "kept" or "removed".
 std::string_view name(PlannedFile::Fate fate);
 
-/// What pack() would do.
+/// What pack_all() would do. Clips are those of the first target.
 struct PackPlan {
     std::string name, target;
     std::size_t motion_files = 0;
@@ -158,6 +164,6 @@ std::string grouped_text(const Findings& findings);
 /// handed over clip by clip.
 void report_text(const PackReport& report, const TextSink& out);
 void report_json(const PackReport& report, const TextSink& out);
-void manifest_json(const PackReport& report, const Recipe& recipe, const TextSink& out);
+void manifest_json(const PackReport& report, const Target& target, const TextSink& out);
 
 }  // namespace mellow

@@ -18,6 +18,7 @@
 #include "mellow/prove.h"
 #include "mellow/result.h"
 #include "mellow/shape.h"
+#include "mellow/target.h"
 #include "mellow/travel.h"
 #include "mellow/true_convention.h"
 
@@ -29,6 +30,7 @@ struct RecipeClip {
     std::string timeline;  ///< empty: the only one there is
     std::string strip;     ///< in place of a timeline
     TravelParts travel;
+    ClipLabels labels;
 };
 
 /// Every timeline whose name fits becomes a clip of its own name and whole range.
@@ -94,8 +96,8 @@ struct Recipe {
     std::string hash;              ///< of its text and of what it uses, XXH3 128 bits in hex
     /// The whole recipe: its text as it is, or one text with what `use` brings in.
     std::string text;
-    /// What every clip depends on: all but clips, strips, layers, motion files, output and checks,
-    /// in one form whatever way it is written.
+    /// What every clip depends on: all but clips, strips, layers, motion files, targets, output and
+    /// checks, in one form whatever way it is written.
     std::string common;
 
     std::string source, rig, strip_prefix;  ///< of the figure
@@ -108,11 +110,9 @@ struct Recipe {
     bool keep_static_meshes = false;  ///< hang meshes that are not of the figure on the root
     std::string axes;  ///< file whose nodes say how the axes of joints of the same name lie
 
-    std::string target = "y-up-metre";
-    Convention target_convention;
-    FrameRate rate{30, 1};
-    LoopForm loop_form = LoopForm::kClosed;
-    int influences = 0;  ///< most per vertex; 0: as many as the source has
+    /// What the crates are for, one each; never empty. The first of them is target().
+    std::vector<Target> targets = {Target{}};
+    const Target& target() const { return targets.front(); }
 
     std::string root = "root", hips;
     /// Where some keys stand, for messages: "hero.recipe.toml:9, [travel], hips".
@@ -135,8 +135,7 @@ struct Recipe {
     Checks checks;
     /// Joints and meshes whose shear may be lost: measured and said, but no reason to fail.
     NodeMask accept_shear;
-    double most_walk_s = 7200;   ///< how far rules with memory are walked, Performance
-    int most_samples = 250'000;  ///< of one clip; its joints times samples: 80 times as many
+    double most_walk_s = 7200;  ///< how far rules with memory are walked, Performance
 };
 
 /// Reads a recipe from its text. Fails with toml-broken, or with all other mistakes at once, in the

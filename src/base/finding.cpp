@@ -16,6 +16,7 @@ constexpr std::array kNames{
     "gltf-unsupported",
     "gltf-reference",
     "bvh-broken",
+    "csv-broken",
     "collada-broken",
     "collada-unsupported",
     "collada-reference",

@@ -50,6 +50,12 @@ JsonMembers::~JsonMembers() = default;
 bool JsonMembers::has(std::string_view key) const {
     return place_->there && place_->object[key].error() == simdjson::SUCCESS;
 }
+std::vector<std::string> JsonMembers::keys() const {
+    std::vector<std::string> keys;
+    if (place_->there)
+        for (const auto member : place_->object) keys.emplace_back(member.key);
+    return keys;
+}
 std::string JsonMembers::text(std::string_view key) {
     std::string_view value;
     place_->get(*document_, key, "text", value);

@@ -23,6 +23,8 @@ class JsonMembers {
     ~JsonMembers();
 
     bool has(std::string_view key) const;
+    /// All keys, in the order of the text.
+    std::vector<std::string> keys() const;
     std::string text(std::string_view key);
     double number(std::string_view key);
     int whole(std::string_view key);

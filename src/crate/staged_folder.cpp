@@ -47,9 +47,13 @@ std::string foreign(const fs::path& folder) {
     if (manifest.failed() || !manifest.has("format") || manifest.text("format") != "mellow-crate")
         return "something that is not a crate";
     std::set<std::string> own{"crate.json", "report.json", "report.txt", "recipe.toml",
-                              "sheet.png"};
-    own.insert(manifest.object("skin").text("file"));
-    for (JsonMembers& clip : manifest.objects("clips")) own.insert(clip.text("file"));
+                              "target.toml", "joints.txt",  "sheet.png"};
+    const auto add = [&](JsonMembers file) {
+        own.insert(file.text("file"));
+        for (JsonMembers& part : file.objects("parts")) own.insert(part.text("file"));
+    };
+    add(manifest.object("skin"));
+    for (JsonMembers& clip : manifest.objects("clips")) add(std::move(clip));
     for (const auto& [path, size] : files_in(folder))
         if (!own.contains(path.generic_string()))
             return fmt::format("a crate with something else in it: {}", path.generic_string());

@@ -98,7 +98,7 @@ Status prepare(const RecipeCamera& wanted, const Conversion& in, int node, Scene
 }  // namespace
 
 Status prepare_cameras(const Recipe& recipe, Scene& scene, RigSheet& sheet) {
-    const Conversion in(recipe.target_convention, {});
+    const Conversion in(recipe.target().convention, {});
     std::set<const RecipeCamera*> used;
     const RecipeCamera plain;
     const std::size_t count = scene.nodes.size();

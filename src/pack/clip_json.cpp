@@ -10,10 +10,40 @@ namespace mellow {
 
 double tidy(double v) { return std::stod(fmt::format("{:.9g}", v)); }
 
+namespace {
+
+/// Nothing where nothing is said.
+void write_labels(JsonWriter& json, const ClipLabels& labels) {
+    if (labels.id >= 0) json.member("id", labels.id);
+    if (!labels.group.empty()) json.member("group", labels.group);
+    if (labels.speed != 1) json.member("speed", tidy(labels.speed));
+    if (labels.backwards) json.member("play", "backwards");
+    if (!labels.tags.empty())
+        json.object("tags", [&] {
+            for (const auto& [key, value] : labels.tags) json.member(key, value);
+        });
+}
+
+ClipLabels read_labels(JsonMembers& facts) {
+    ClipLabels labels;
+    if (facts.has("id")) labels.id = facts.whole("id");
+    if (facts.has("group")) labels.group = facts.text("group");
+    if (facts.has("speed")) labels.speed = facts.number("speed");
+    labels.backwards = facts.has("play") && facts.text("play") == "backwards";
+    if (facts.has("tags")) {
+        JsonMembers tags = facts.object("tags");
+        for (const std::string& key : tags.keys()) labels.tags.emplace_back(key, tags.text(key));
+    }
+    return labels;
+}
+
+}  // namespace
+
 void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out) {
     json.member("samples", clip.samples).member("intervals", clip.samples - 1);
     json.member("seconds", tidy(clip.seconds())).member("rate", to_text(clip.rate));
     json.member("loop", name(clip.loop)).member("period_intervals", clip.period);
+    write_labels(json, clip.labels);
     json.object("travel", [&] {
         const Travel& t = clip.travel;
         const Vec3 step = out.point(t.step);
@@ -41,6 +71,7 @@ Clip clip_from_facts(JsonMembers& facts, const Conversion& in) {
     clip.rate = facts.rate("rate");
     for (const LoopForm form : {LoopForm::kOnce, LoopForm::kClosed, LoopForm::kOpen})
         if (facts.text("loop") == name(form)) clip.loop = form;
+    clip.labels = read_labels(facts);
     JsonMembers travel = facts.object("travel");
     Travel& t = clip.travel;
     t.ground = travel.flag("ground");

@@ -22,8 +22,8 @@ constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
 
 class ClipJudge {
   public:
-    ClipJudge(const Recipe& recipe, const Figure& figure, FrameRate rate)
-        : recipe_(recipe), figure_(figure), rate_(rate) {}
+    ClipJudge(const Recipe& recipe, const Figure& figure, const SamplePlan& plan)
+        : recipe_(recipe), figure_(figure), rate_(plan.source_rate), target_rate_(plan.rate) {}
 
     Findings take() { return std::move(out_); }
 
@@ -31,7 +31,7 @@ class ClipJudge {
     FrameRate fast_enough(const JointLoss& loss) const {
         constexpr double kWell_rad = 2.09;
         const auto times = static_cast<std::int64_t>(std::ceil(loss.fastest_turn_rad / kWell_rad));
-        return {recipe_.rate.num * std::clamp<std::int64_t>(times, 2, 100), recipe_.rate.den};
+        return {target_rate_.num * std::clamp<std::int64_t>(times, 2, 100), target_rate_.den};
     }
 
     void losses(const Baked& baked, PackedClip& packed) {
@@ -206,11 +206,11 @@ class ClipJudge {
 
     /// Fewer influences than the source has are a choice; how far the skin is off by it is
     /// measured.
-    void simplified(const PackedClip& packed) {
+    void simplified(const PackedClip& packed, bool dropped) {
         const Deviation& d = packed.proof.simplified_mm;
         if (d.count == 0 || d.worst <= recipe_.tolerance.mm) return;
         out_.push_back(
-            {Code::kInfluences, Severity::kStop, fmt::format("clip \"{}\"", packed.clip.name),
+            {Code::kInfluences, dropped ? Severity::kWarning : Severity::kStop, fmt::format("clip \"{}\"", packed.clip.name),
              fmt::format(
                  "mesh \"{}\" is {:.3g} mm from where all its influences have it, at sample {}",
                  d.what, d.worst, d.sample),
@@ -224,6 +224,7 @@ class ClipJudge {
     const Recipe& recipe_;
     const Figure& figure_;
     FrameRate rate_;  // of the source
+    FrameRate target_rate_;
     Findings out_;
 };
 
@@ -258,7 +259,7 @@ Findings judge_overlap(const std::vector<ClipJob>& jobs, std::size_t i) {
 
 Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& job,
                      const Baked& baked, PackedClip& packed) {
-    ClipJudge judge(recipe, figure, job.range.plan.source_rate);
+    ClipJudge judge(recipe, figure, packed.plan);
     judge.losses(baked, packed);
     judge.motion(baked.clip, packed.gap, job.clip);
     judge.end(baked.clip, job.clip);
@@ -266,12 +267,12 @@ Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& 
 }
 
 Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedClip& packed,
-                     const Status& within_tolerance) {
-    ClipJudge judge(recipe, figure, packed.plan.source_rate);
+                     const Status& within_tolerance, bool dropped) {
+    ClipJudge judge(recipe, figure, packed.plan);
     judge.shear(packed);
     Findings out = judge.take();
     if (!within_tolerance) out.push_back(within_tolerance.failure());
-    judge.simplified(packed);
+    judge.simplified(packed, dropped);
     append(out, judge.take());
     return out;
 }

@@ -11,8 +11,9 @@ Findings judge_overlap(const std::vector<ClipJob>& jobs, std::size_t i);
 /// Of a clip with its travel on the root and its loop still closed; notes its shear in `packed`.
 Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& job,
                      const Baked& baked, PackedClip& packed);
-/// Of a clip that was read back and measured.
+/// Of a clip that was read back and measured. `dropped`: joints were left out as the target wants,
+/// so that what their vertices are off by is told and not a stop.
 Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedClip& packed,
-                     const Status& within_tolerance);
+                     const Status& within_tolerance, bool dropped);
 
 }  // namespace mellow

@@ -46,47 +46,61 @@ void go_through(const std::string& pattern, const std::function<void(const std::
     }
 }
 
-/// Digits of "{index:03}", 1 for "{index}"; 0 where it is no index.
-int index_width(const std::string& field) {
-    if (field == "{index}") return 1;
-    if (!field.starts_with("{index:0") || field.size() != 10) return 0;
-    const char digit = field[8];
-    return digit >= '1' && digit <= '9' ? digit - '0' : 0;
+/// "{index:03}" as a word and a number of digits, 1 where none is said; 0 for what is no such form.
+std::pair<std::string, int> parts_of_field(const std::string& field) {
+    const std::string inner = field.substr(1, field.size() - 2);
+    const auto colon = inner.find(':');
+    if (colon == inner.npos) return {inner, 1};
+    const std::string digits = inner.substr(colon + 1);
+    const bool sound =
+        digits.size() == 2 && digits[0] == '0' && digits[1] >= '1' && digits[1] <= '9';
+    return {inner.substr(0, colon), sound ? digits[1] - '0' : 0};
 }
 
 }  // namespace
+
+NameFields clip_fields(const std::string& file, const std::string& folder,
+                       const std::string& timeline, int index) {
+    return {{{"file", file}, {"folder", folder}, {"timeline", timeline}}, {{"index", index}}};
+}
 
 std::string filled(const std::string& pattern, const NameFields& fields) {
     std::string out;
     go_through(
         pattern,
         [&](const std::string& field) {
-            if (field == "{file}") out += fields.file;
-            if (field == "{folder}") out += fields.folder;
-            if (field == "{timeline}") out += fields.timeline;
-            if (const int width = index_width(field); width > 0)
-                out += fmt::format("{:0{}}", fields.index, width);
+            const auto [word, digits] = parts_of_field(field);
+            if (const auto text = fields.texts.find(word); text != fields.texts.end())
+                out += text->second;
+            if (const auto number = fields.numbers.find(word); number != fields.numbers.end())
+                out += fmt::format("{:0{}}", number->second, digits);
         },
         [&](std::string_view text) { out += text; });
     return out;
 }
 
-std::string unknown_field(const std::string& pattern) {
+std::string unknown_field(const std::string& pattern, const NameFields& fields) {
     std::string unknown;
     go_through(
         pattern,
         [&](const std::string& field) {
-            const std::vector<std::string> known = field_names();
-            if (unknown.empty() && index_width(field) == 0 &&
-                std::find(known.begin(), known.end(), field) == known.end())
-                unknown = field;
+            const auto [word, digits] = parts_of_field(field);
+            const bool text = fields.texts.contains(word) && field == "{" + word + "}";
+            const bool number = fields.numbers.contains(word) && digits > 0;
+            if (unknown.empty() && !text && !number) unknown = field;
         },
         [](std::string_view) {});
     return unknown;
 }
 
-std::vector<std::string> field_names() {
-    return {"{file}", "{folder}", "{timeline}", "{index}", "{index:03}"};
+std::vector<std::string> field_names(const NameFields& fields) {
+    std::vector<std::string> names;
+    for (const auto& [word, text] : fields.texts) names.push_back("{" + word + "}");
+    for (const auto& [word, number] : fields.numbers) {
+        names.push_back("{" + word + "}");
+        names.push_back("{" + word + ":03}");
+    }
+    return names;
 }
 
 bool sound_name(const std::string& name, bool folders) {

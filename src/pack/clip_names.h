@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -9,17 +10,21 @@
 
 namespace mellow {
 
-/// What the fields of a name stand for.
+/// What the fields of a name stand for, by their words. A number may say how many digits it has at
+/// least: {index:03}.
 struct NameFields {
-    std::string file, folder, timeline;
-    int index = 1;
+    std::map<std::string, std::string> texts;
+    std::map<std::string, int> numbers;
 };
-/// "{folder}_{file}" filled in: {file}, {folder}, {timeline}, {index}, {index:03}.
+/// Of a clip that is made from a file: {file}, {folder}, {timeline} and {index}.
+NameFields clip_fields(const std::string& file, const std::string& folder,
+                       const std::string& timeline, int index);
+/// "{folder}_{file}" filled in.
 std::string filled(const std::string& pattern, const NameFields& fields);
-/// The first field of a pattern that nobody knows, with its braces; empty where all are known.
-std::string unknown_field(const std::string& pattern);
-/// "{file}", ...: for messages.
-std::vector<std::string> field_names();
+/// The first field of a pattern that is none of `fields`, with its braces; empty where all are.
+std::string unknown_field(const std::string& pattern, const NameFields& fields);
+/// "{file}", "{index}", "{index:03}", ...: for messages.
+std::vector<std::string> field_names(const NameFields& fields);
 
 /// True for names of files on every system: letters, digits, _, - and ., not a dot first, at most
 /// 100 of them; with `folders` several such names with / between.

@@ -89,6 +89,12 @@ void write_proof(JsonWriter& json, std::string_view key, const ClipProof& proof)
 void write_file(JsonWriter& json, const FileRecord& file, bool with_role) {
     if (with_role) json.member("role", file.role);
     json.member("file", file.file).member("bytes", file.bytes).member("xxh3_128", file.hash);
+    if (file.parts.empty()) return;
+    json.list("parts", file.parts, [&](const FileRecord& part) {
+        json.begin_object();
+        write_file(json, part, false);
+        json.end_object();
+    });
 }
 
 void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
@@ -131,6 +137,8 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
 FileRecord read_file_record(JsonMembers& json, const std::string& role) {
     FileRecord file{role, json.text("file"), 0, json.text("xxh3_128")};
     file.bytes = static_cast<std::size_t>(json.number("bytes"));
+    for (JsonMembers& part : json.objects("parts"))
+        file.parts.push_back(read_file_record(part, role + " part"));
     return file;
 }
 

@@ -8,9 +8,10 @@
 
 #include "crate/hash.h"
 #include "crate/json_members.h"
-#include "mellow/read.h"
 #include "mellow/sheet.h"
+#include "pack/clip_files.h"
 #include "pack/clip_json.h"
+#include "pack/clip_record.h"
 
 namespace mellow {
 namespace {
@@ -24,38 +25,40 @@ Finding bad_manifest(const std::filesystem::path& path, std::string found) {
             "pack the crate again"};
 }
 
-Result<Scene> read_listed(const std::filesystem::path& folder, JsonMembers entry,
-                          const Convention& convention, FrameRate rate) {
-    const std::filesystem::path relative(entry.text("file"));
-    const std::string hash = entry.text("xxh3_128");
+/// A file that a manifest lists, with the bytes that it had when it was packed.
+Result<StoredFile> listed(const std::filesystem::path& folder, JsonMembers entry) {
+    const FileRecord record = read_file_record(entry, "");
     if (entry.failed()) return bad_manifest(folder / "crate.json", entry.error());
-    for (const auto& part : relative)
-        if (relative.is_absolute() || part == "..")
-            return bad_manifest(folder / "crate.json",
-                                "a file outside the crate: " + relative.string());
-    MELLOW_TRY(Bytes bytes, read_file(folder / relative));
-    if (hash_hex(bytes) != hash)
-        return Finding{Code::kFileUnreadable,         Severity::kStop,
-                       (folder / relative).string(),  "content with hash " + hash_hex(bytes),
-                       "the manifest's hash " + hash, "pack the crate again"};
-    MELLOW_TRY(ReadResult read, read_memory(std::move(bytes), relative.filename().string(),
-                                            load_beside(folder / relative)));
-    read.scene.convention = convention;
-    to_inside(read.scene);
-    read.scene.rate = rate;
-    snap_keys(read.scene);
-    return std::move(read.scene);
-}
-
-/// Keys of every curve of a clip's file; -1 where they differ, or there are none.
-int samples_of(const Scene& motion) {
-    if (motion.timelines.size() != 1) return -1;
-    const Timeline& timeline = motion.timelines[0];
-    std::set<std::size_t> counts;
-    for (const Channel& c : timeline.channels) counts.insert(c.curve.times.size());
-    for (const MorphCurve& c : timeline.morphs) counts.insert(c.curve.times.size());
-    for (const ScalarCurve& c : timeline.scalars) counts.insert(c.curve.times.size());
-    return counts.size() == 1 ? static_cast<int>(*counts.begin()) : -1;
+    const auto checked = [folder](const FileRecord& file) -> Result<Bytes> {
+        const std::filesystem::path relative(file.file);
+        for (const auto& part : relative)
+            if (relative.is_absolute() || part == "..")
+                return bad_manifest(folder / "crate.json",
+                                    "a file outside the crate: " + relative.string());
+        MELLOW_TRY(Bytes bytes, read_file(folder / relative));
+        if (hash_hex(bytes) != file.hash)
+            return Finding{Code::kFileUnreadable,
+                           Severity::kStop,
+                           (folder / relative).string(),
+                           "content with hash " + hash_hex(bytes),
+                           "the manifest's hash " + file.hash,
+                           "pack the crate again"};
+        return bytes;
+    };
+    MELLOW_TRY(Bytes bytes, checked(record));
+    const std::filesystem::path path(record.file);
+    return StoredFile{
+        path.filename().string(), std::move(bytes),
+        [checked, record, above = path.parent_path()](const std::string& name) -> Result<Bytes> {
+            for (const FileRecord& part : record.parts)
+                if (part.file == (above / name).generic_string()) return checked(part);
+            return Finding{Code::kFileMissing,
+                           Severity::kStop,
+                           record.file,
+                           "a part that the manifest does not list: " + name,
+                           "the parts of the crate",
+                           "pack the crate again"};
+        }};
 }
 
 /// The words beside a clip on the contact sheet.
@@ -79,8 +82,7 @@ struct Manifest {
     std::filesystem::path folder;
     JsonMembers json;
     std::string name;
-    Convention convention;
-    FrameRate rate;
+    Target target;  ///< as far as reading needs it
 
     Finding bad(std::string found) const {
         return bad_manifest(folder / "crate.json", std::move(found));
@@ -90,33 +92,42 @@ struct Manifest {
 Result<Manifest> open_manifest(const std::filesystem::path& folder) {
     const auto path = folder / "crate.json";
     MELLOW_TRY(const Bytes text, read_file(path));
-    Manifest out{folder, JsonMembers(text), {}, {}, {}};
+    Manifest out{folder, JsonMembers(text), {}, {}};
     JsonMembers& json = out.json;
     if (json.failed() || !json.has("format") || json.text("format") != "mellow-crate")
         return out.bad("no manifest of a crate");
-    if (json.whole("version") != 1) return out.bad("another version than 1 of the manifest");
+    if (json.whole("version") != 2)
+        return out.bad(fmt::format("version {} of the manifest, not 2", json.whole("version")));
     out.name = json.text("name");
     JsonMembers target = json.object("target");
-    const std::string named = target.text("convention");
-    out.rate = target.rate("rate");
+    Target& t = out.target;
+    t.name = target.text("name");
+    t.rate = target.rate("rate");
+    const auto up = parse_axis(target.text("up")), front = parse_axis(target.text("front"));
+    const std::string hand = target.text("hand");
+    t.convention = {target.number("metres_per_unit"), up.value_or(Axis::kPlusY),
+                    front.value_or(Axis::kPlusY), hand == "left" ? Hand::kLeft : Hand::kRight};
+    if (target.has("first_frame")) t.first_frame = target.whole("first_frame");
+    t.rest_first = target.has("first_pose");
     (void)json.object("skin");
     if (json.failed()) return out.bad(json.error());
-    const auto preset = find_preset(named);
-    if (!preset) return out.bad("an unknown target convention \"" + named + "\"");
-    out.convention = *preset;
+    if (!up || !front || !is_valid(t.convention) || (hand != "left" && hand != "right") ||
+        t.first_frame < 0 || t.first_frame > 1)
+        return out.bad("a target convention that is none");
     return out;
 }
 
 /// What the manifest says of a clip, and its file.
-Result<Scene> open_clip(const Manifest& manifest, JsonMembers entry, Clip& clip) {
-    clip = clip_from_facts(entry, Conversion(manifest.convention, {}));
+Result<Scene> open_clip(const Manifest& manifest, const Scene& skin, JsonMembers entry, Clip& clip) {
+    clip = clip_from_facts(entry, Conversion(manifest.target.convention, {}));
     clip.name = entry.text("name");
-    MELLOW_TRY(Scene motion,
-               read_listed(manifest.folder, std::move(entry), manifest.convention, manifest.rate));
-    if (const int keys = samples_of(motion); keys != clip.samples)
-        return manifest.bad(fmt::format("clip \"{}\": {} samples, where its file has {}", clip.name,
-                                        clip.samples, keys));
-    return motion;
+    if (clip.samples < 1 || clip.samples > 100'000'000)
+        return manifest.bad(fmt::format("clip \"{}\": {} samples", clip.name, clip.samples));
+    MELLOW_TRY(StoredFile file, listed(manifest.folder, std::move(entry)));
+    auto motion = decode_clip(std::move(file), manifest.target, skin, clip.name, clip.samples);
+    if (motion || motion.failure().code != Code::kProofFailed) return motion;
+    return manifest.bad(fmt::format("clip \"{}\": {}, where its file has {}", clip.name,
+                                    motion.failure().expected, motion.failure().found));
 }
 
 /// What players are told of a clip, where the two do not agree.
@@ -136,15 +147,31 @@ std::vector<std::string> other_facts(const Clip& a, const Clip& b) {
     return out;
 }
 
-Result<ClipChange> compare_clips(const Manifest& a, JsonMembers entry_a, const Manifest& b,
-                                 JsonMembers entry_b, const CompareTolerance& tolerance,
+/// A crate that is compared, and its skin where a clip was opened.
+struct Side {
+    Manifest manifest;
+    std::optional<Scene> skin = {};
+
+    Status open_skin() {
+        if (skin) return {};
+        MELLOW_TRY(StoredFile file, listed(manifest.folder, manifest.json.object("skin")));
+        MELLOW_TRY(skin, decode_scene(std::move(file), manifest.target));
+        return {};
+    }
+};
+
+Result<ClipChange> compare_clips(Side& a, JsonMembers entry_a, Side& b, JsonMembers entry_b,
+                                 const CompareTolerance& tolerance,
                                  const std::set<Aspect>& ignored) {
     ClipChange out;
-    if (entry_a.text("xxh3_128") == entry_b.text("xxh3_128") && a.convention == b.convention)
+    if (entry_a.text("xxh3_128") == entry_b.text("xxh3_128") &&
+        a.manifest.target.convention == b.manifest.target.convention)
         return out;
+    MELLOW_CHECK(a.open_skin());
+    MELLOW_CHECK(b.open_skin());
     Clip clip_a, clip_b;
-    MELLOW_TRY(const Scene was, open_clip(a, std::move(entry_a), clip_a));
-    MELLOW_TRY(const Scene is, open_clip(b, std::move(entry_b), clip_b));
+    MELLOW_TRY(const Scene was, open_clip(a.manifest, *a.skin, std::move(entry_a), clip_a));
+    MELLOW_TRY(const Scene is, open_clip(b.manifest, *b.skin, std::move(entry_b), clip_b));
     MELLOW_TRY(const Comparison compared, compare_motion(was, is, {}));
     out.position_mm = compared.position_mm;
     out.rotation_degrees = compared.rotation_degrees;
@@ -172,8 +199,10 @@ Result<CrateComparison> compare_crates(const std::filesystem::path& a,
                                        const std::filesystem::path& b,
                                        const CompareTolerance& tolerance,
                                        const std::set<Aspect>& ignored) {
-    MELLOW_TRY(Manifest was, open_manifest(a));
-    MELLOW_TRY(Manifest is, open_manifest(b));
+    MELLOW_TRY(Manifest first, open_manifest(a));
+    MELLOW_TRY(Manifest second, open_manifest(b));
+    Side older{std::move(first)}, newer_side{std::move(second)};
+    Manifest &was = older.manifest, &is = newer_side.manifest;
     CrateComparison out;
     out.same_skin =
         was.json.object("skin").text("xxh3_128") == is.json.object("skin").text("xxh3_128");
@@ -191,7 +220,7 @@ Result<CrateComparison> compare_crates(const std::filesystem::path& a,
         change.kind = ClipChange::Kind::kGone;
         if (found != newer.end()) {
             in_both.insert(name);
-            MELLOW_TRY(change, compare_clips(was, std::move(clip), is, std::move(found->second),
+            MELLOW_TRY(change, compare_clips(older, std::move(clip), newer_side, std::move(found->second),
                                              tolerance, ignored));
         }
         change.name = name;
@@ -213,13 +242,13 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
     MELLOW_TRY(Manifest manifest, open_manifest(folder));
     Crate crate;
     crate.name = manifest.name;
-    crate.convention = manifest.convention;
-    MELLOW_TRY(crate.skin, read_listed(folder, manifest.json.object("skin"), manifest.convention,
-                                       manifest.rate));
+    crate.convention = manifest.target.convention;
+    MELLOW_TRY(StoredFile skin, listed(folder, manifest.json.object("skin")));
+    MELLOW_TRY(crate.skin, decode_scene(std::move(skin), manifest.target));
     if (crate.skin.nodes.empty()) return manifest.bad("a skin without nodes");
     for (JsonMembers& entry : manifest.json.objects("clips")) {
         Clip clip;
-        MELLOW_TRY(Scene motion, open_clip(manifest, std::move(entry), clip));
+        MELLOW_TRY(Scene motion, open_clip(manifest, crate.skin, std::move(entry), clip));
         crate.clips.push_back(std::move(clip));
         crate.motions.push_back(std::move(motion));
     }

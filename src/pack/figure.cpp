@@ -181,10 +181,6 @@ Status Figure::make_skeleton(PackReport& report) {
                                    fmt::format("joints at the ends without weight are left out: {}",
                                                name_list(chosen.dropped_tips)),
                                    "", "tips = \"keep\"   # under [joints]"});
-    Scene before = scene_;
-    Findings simplified = simplify_skins(scene_, sources_, recipe_->influences);
-    if (!simplified.empty()) unsimplified_ = std::move(before);
-    report.findings.insert(report.findings.end(), simplified.begin(), simplified.end());
     MELLOW_CHECK(add_root(skeleton_, sources_, recipe_->root));
     MELLOW_CHECK(note_axes(choice, report));
     report.drives = kept_drives(sheet_, recipe_->strip_prefix, scene_, skeleton_, sources_);

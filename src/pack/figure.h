@@ -25,8 +25,6 @@ class Figure {
     Status make_skeleton(PackReport& report);
 
     const Scene& scene() const { return scene_; }
-    /// The scene with its skins as they were, where they had to be simplified.
-    const Scene* unsimplified() const { return unsimplified_ ? &*unsimplified_ : nullptr; }
     /// Nodes whose shear may be lost; nullptr when there are none.
     const std::vector<bool>* accepted() const { return accepted_.empty() ? nullptr : &accepted_; }
     const RigSheet& sheet() const { return sheet_; }
@@ -51,7 +49,6 @@ class Figure {
 
     const Recipe* recipe_;
     Scene scene_;
-    std::optional<Scene> unsimplified_;
     RigSheet sheet_;
     Conversion conversion_;
     Skeleton skeleton_;

@@ -7,11 +7,12 @@
 #include "crate/hash.h"
 
 namespace mellow {
-std::string clip_inputs(const Recipe& recipe, const Jobs& jobs, const ClipJob& job,
-                        const PackReport& report) {
+std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& jobs,
+                        const ClipJob& job, const PackReport& report) {
     const RecipeClip& clip = job.clip;
     std::string text =
-        fmt::format("arithmetic {}\n{}\n{}\n", kArithmetic, recipe.common, report.skin.hash);
+        fmt::format("arithmetic {}\n{}\n{}\n{}\n", kArithmetic, recipe.common, target.text,
+                                   report.skin.hash);
     for (const FileRecord& source : report.sources)
         if (source.role != "recipe" && !source.role.starts_with("motion"))
             text += source.role + " " + source.hash + "\n";
@@ -25,6 +26,9 @@ std::string clip_inputs(const Recipe& recipe, const Jobs& jobs, const ClipJob& j
     text += fmt::format("{}: {}..{} {} {} travel {} {} {} of {}\n", clip.range.name,
                         clip.range.first, clip.range.last, clip.range.loop, clip.range.pose,
                         clip.travel.ground, clip.travel.height, clip.travel.heading, job.moved_by);
+    const ClipLabels& labels = clip.labels;
+    text += fmt::format("{} {} {} {}\n", labels.id, labels.group, labels.speed, labels.backwards);
+    for (const auto& [key, value] : labels.tags) text += key + " = " + value + "\n";
     for (const RecipeStrip& strip : recipe.strips)
         if (strip.strip.name == clip.strip) text += strip.text + "\n";
     for (const RecipeLayer& layer : recipe.layers)

@@ -214,8 +214,8 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         job.motion = index;
         job.clip = wanted.like;
         job.clip.timeline = timeline.name;
-        NameFields fields{file_name(file.stem), file_name(file.folder), file_name(timeline.name),
-                          ++counts_[table]};
+        const NameFields fields = clip_fields(file_name(file.stem), file_name(file.folder),
+                                              file_name(timeline.name), ++counts_[table]);
         job.clip.range.name = filled(wanted.name, fields);
         job.clip.range.where = fmt::format("{}, clip \"{}\"", file.file, job.clip.range.name);
         const FrameSpan span = frames_of(timeline, motion.scene->rate);
@@ -227,7 +227,7 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         }
         append(wrong,
                take_name(job.clip.range.name, file.file, wanted.like.range.where).failures());
-        if (fields.file != file.stem && wanted.name.find("{file}") != std::string::npos)
+        if (file_name(file.stem) != file.stem && wanted.name.find("{file}") != std::string::npos)
             report.findings.push_back({Code::kDefaultName, Severity::kNote, file.file,
                                        fmt::format("became clip \"{}\"", job.clip.range.name),
                                        "letters, digits, _, - and .: it becomes a file name", ""});
@@ -330,6 +330,22 @@ Result<Performance> Jobs::performance(const RecipeClip& clip, const FigureMotion
     return out;
 }
 
+Status Jobs::fits_in(const Target& target, int samples, const std::string& where) const {
+    const int joints = figure_.skeleton().size(), weights = scalar_layout(figure_.scene()).count;
+    const std::int64_t most = std::int64_t{80} * target.most_samples,
+                       whole = std::int64_t{samples} * std::max(1, joints + weights / 10);
+    if (samples <= target.most_samples && whole <= most) return {};
+    return Finding{
+        Code::kLimit,
+        Severity::kStop,
+        where,
+        fmt::format("{} samples of {} joints and {} morph weights", samples, joints, weights),
+        fmt::format("at most {} samples a clip, and {} of all joints, ten weights counted as one",
+                    target.most_samples, most),
+        fmt::format("a shorter range; or most_samples = {}   # under [target]",
+                    std::max<std::int64_t>(samples, (whole + 79) / 80))};
+}
+
 Status Jobs::plan(ClipJob& job, const FigureMotion& motion) const {
     const RecipeClip& clip = job.clip;
     const Scene& scene = *motion.scene;
@@ -343,24 +359,19 @@ Status Jobs::plan(ClipJob& job, const FigureMotion& motion) const {
         span = frames_of(timeline, scene.rate);
         job.moved_by = timeline.name;
     }
-    MELLOW_TRY(job.range, plan_range(clip.range, span.first, span.last, scene.rate, recipe_.rate));
-    const int samples = job.range.plan.samples, joints = figure_.skeleton().size();
-    const std::int64_t most = std::int64_t{80} * recipe_.most_samples,
-                       whole = std::int64_t{samples} *
-                               std::max(1, joints + scalar_layout(figure_.scene()).count / 10);
-    if (samples > recipe_.most_samples || whole > most)
-        return Finding{
-            Code::kLimit,
-            Severity::kStop,
-            clip.range.where,
-            fmt::format("{} samples of {} joints and {} morph weights", samples, joints,
-                        scalar_layout(figure_.scene()).count),
-            fmt::format(
-                "at most {} samples a clip, and {} of all joints, ten weights counted as one",
-                recipe_.most_samples, most),
-            fmt::format("a shorter range; or most_samples = {}   # under [target]",
-                        std::max<std::int64_t>(samples, (whole + 79) / 80))};
-    job.what.played = Played{job.range.plan.start(), job.range.plan.end(), clip.range.loop};
+    job.ranges.clear();
+    for (const Target& target : recipe_.targets) {
+        const bool have = std::any_of(
+            job.ranges.begin(), job.ranges.end(),
+            [&](const PlannedRange& range) { return range.plan.rate == target.rate; });
+        if (have) continue;
+        MELLOW_TRY(PlannedRange range,
+                   plan_range(clip.range, span.first, span.last, scene.rate, target.rate));
+        MELLOW_CHECK(fits_in(target, range.plan.samples, clip.range.where));
+        job.ranges.push_back(std::move(range));
+    }
+    const SamplePlan& first = job.range().plan;
+    job.what.played = Played{first.start(), first.end(), clip.range.loop};
     return {};
 }
 

@@ -17,8 +17,15 @@ struct ClipJob {
     RecipeClip clip;         ///< with its last name and range
     std::size_t motion = 0;  ///< of Jobs
     Performance what;        ///< what moves it
-    PlannedRange range;
-    std::string moved_by;  ///< name of the timeline or strip
+    std::vector<PlannedRange> ranges;  ///< at each rate of the targets, the first one's first
+    std::string moved_by;              ///< name of the timeline or strip
+
+    const PlannedRange& range() const { return ranges.front(); }
+    const PlannedRange& range_at(FrameRate rate) const {
+        for (const PlannedRange& range : ranges)
+            if (range.plan.rate == rate) return range;
+        return ranges.front();
+    }
 };
 
 class Jobs {
@@ -74,6 +81,7 @@ class Jobs {
     void note_same_content(PackReport& report) const;
     Result<Performance> performance(const RecipeClip& clip, const FigureMotion& motion) const;
     Status plan(ClipJob& job, const FigureMotion& motion) const;
+    Status fits_in(const Target& target, int samples, const std::string& where) const;
 
     const Recipe& recipe_;
     Figure figure_;

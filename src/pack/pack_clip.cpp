@@ -1,118 +1,85 @@
 #include "pack/pack_clip.h"
 
-#include "base/at.h"
-#include "crate/hash.h"
-#include "mellow/fit.h"
-#include "mellow/read.h"
 #include "mellow/travel.h"
-#include "mellow/write.h"
-#include "pack/clip_json.h"
 #include "pack/clip_judge.h"
-#include "pack/clip_record.h"
-#include "pack/inputs.h"
 
 namespace mellow {
 namespace {
 
-void add_kind(std::string& words, const std::string& kind) {
-    if (words.find(kind) == words.npos) words += (words.empty() ? "" : " + ") + kind;
-}
+using Outputs = std::vector<std::unique_ptr<CrateOutput>>;
 
-/// What drives each joint: the kinds of the rules on it and on the helpers that fold into it,
-/// "follow + lag".
-std::vector<std::string> driven_by(const Scene& scene, const JointSources& sources,
-                                   const Rig& rig) {
-    std::vector<std::vector<std::string>> kinds(scene.nodes.size());
-    for (const RigStep& step : rig.steps())
-        for (const int node : step.nodes) kinds[at(node)].push_back(step.kind);
-    std::vector<bool> joint(scene.nodes.size(), false);
-    for (const JointSource& s : sources)
-        if (s.node != kNone) joint[at(s.node)] = true;
-    std::vector<std::string> out(sources.size());
-    for (std::size_t j = 0; j < sources.size(); ++j) {
-        int up = sources[j].node;
-        while (up != kNone) {
-            for (const std::string& kind : kinds[at(up)]) add_kind(out[j], kind);
-            up = scene.nodes[at(up)].parent;
-            if (up != kNone && joint[at(up)]) break;
-        }
-    }
+/// The take of a clip, bound for one rate.
+Result<BakedClip> bind(const Jobs& jobs, std::size_t i, const Target& target,
+                       const std::vector<Mount>& mounts) {
+    BakedClip out;
+    out.job = &jobs.clips()[i];
+    out.range = &out.job->range_at(target.rate);
+    MELLOW_TRY(out.motion, jobs.motion(out.job->motion));
+    Performance what = out.job->what;
+    const SamplePlan& plan = out.range->plan;
+    what.played = Played{plan.start(), plan.end(), out.job->clip.range.loop};
+    MELLOW_TRY(Rig bound, Rig::bind(*out.motion->scene, what, *out.motion->sheet));
+    out.rig = std::make_shared<const Rig>(std::move(bound));
+    out.take = out.motion->take(jobs.figure(), out.rig, mounts);
     return out;
 }
 
-/// Samples are in the file; what stays is what the report tells.
-Clip without_samples(Clip clip, Clip& memory) {
-    memory.joints = std::move(clip.joints);
-    clip.joints = {};
-    // Not "= {}", which would keep the room.
-    for (MorphTrack& track : clip.morphs) track.weights = std::vector<float>();
-    for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
-    return clip;
+void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memory) {
+    const ClipJob& job = *out.job;
+    PackedClip& facts = out.facts;
+    facts.where = job.clip.range.where;
+    facts.shared = out.range->findings;
+    append(facts.shared, out.rig->findings());
+    facts.plan = out.range->plan;
+    facts.timeline = job.moved_by;
+    facts.motion = out.motion->own ? "" : out.motion->file;
+    Baked baked = bake(out.take, facts.plan, std::move(memory));
+    unwrap_turns(out.take, facts.plan, baked.losses);
+    extract_travel(baked.clip, jobs.figure().skeleton(), jobs.figure().hips(), job.clip.travel);
+    facts.gap = loop_gap(baked.clip);
+    facts.findings = judge_baked(recipe, jobs.figure(), job, baked, facts);
+    out.clip = std::move(baked.clip);
+}
+
+/// Mounts of the one crate that is proven by the figure's own take.
+const std::vector<Mount>& mounts_for(const Outputs& outputs, const Target& target) {
+    static const std::vector<Mount> kNo;
+    for (const auto& output : outputs)
+        if (output->takes_as_is() && output->target().rate == target.rate) return output->mounts();
+    return kNo;
 }
 
 }  // namespace
 
-Result<FileRecord> write_scene(StagedFolder& folder, const Recipe& recipe, Scene scene,
-                               const std::string& role, const std::string& file) {
-    convert(scene, recipe.target_convention);
-    const auto bytes = write_glb(scene);
-    MELLOW_CHECK(folder.write(file, bytes));
-    return FileRecord{role, file, bytes.size(), hash_hex(bytes)};
+Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outputs& outputs,
+                             std::size_t i, Pool<Clip>& memory) {
+    ClipResult results(outputs.size());
+    for (std::size_t o = 0; o < outputs.size(); ++o) results[o] = outputs[o]->standing(i);
+    for (std::size_t o = 0; o < outputs.size(); ++o) {
+        if (results[o]) continue;
+        const Target& target = outputs[o]->target();
+        MELLOW_TRY(BakedClip baked, bind(jobs, i, target, mounts_for(outputs, target)));
+        auto room = memory.take();
+        bake_into(recipe, jobs, baked, std::move(*room));
+        for (std::size_t p = o; p < outputs.size(); ++p)
+            if (!results[p] && outputs[p]->target().rate == target.rate)
+                results[p] = outputs[p]->make(i, baked);
+        room->joints = std::move(baked.clip.joints);
+        memory.give_back(std::move(room));
+    }
+    return results;
 }
 
-Result<Scene> read_back(const StagedFolder& folder, const Recipe& recipe, const std::string& file) {
-    MELLOW_TRY(ReadResult read, read_scene(folder.path() / file));
-    read.scene.convention = recipe.target_convention;
-    to_inside(read.scene);
-    read.scene.rate = recipe.rate;
-    snap_keys(read.scene);
-    return std::move(read.scene);
-}
-
-Result<ClipResult> pack_clip(const CrateInProgress& crate, const ClipJob& job, Clip memory) {
-    const Recipe& recipe = crate.recipe;
-    const Figure& figure = crate.jobs.figure();
-    const std::string inputs = clip_inputs(recipe, crate.jobs, job, crate.report);
-    if (crate.standing != nullptr)
-        if (auto have = crate.standing->clip(job.clip.range.name, inputs, job.clip.range.where)) {
-            MELLOW_CHECK(crate.folder.write(have->packed.file.file, have->bytes));
-            return ClipResult{std::move(have->packed), {}, std::move(memory)};
-        }
-    MELLOW_TRY(const std::shared_ptr<const FigureMotion> motion, crate.jobs.motion(job.motion));
-    MELLOW_TRY(Rig bound, Rig::bind(*motion->scene, job.what, *motion->sheet));
-    const auto rig = std::make_shared<const Rig>(std::move(bound));
-    const Take take = motion->take(figure, rig, crate.skin_proof.mounts());
-    ClipResult out;
-    PackedClip& packed = out.packed;
-    packed.inputs = inputs;
-    packed.where = job.clip.range.where;
-    packed.shared = job.range.findings;
-    append(packed.shared, rig->findings());
-    packed.plan = job.range.plan;
-    packed.timeline = job.moved_by;
-    packed.motion = motion->own ? "" : motion->file;
-    Baked baked = bake(take, packed.plan, std::move(memory));
-    unwrap_turns(take, packed.plan, baked.losses);
-    Clip& clip = baked.clip;
-    extract_travel(clip, figure.skeleton(), figure.hips(), job.clip.travel);
-    packed.gap = loop_gap(clip);
-    packed.findings = judge_baked(recipe, figure, job, baked, packed);
-    if (clip.loop == LoopForm::kClosed && recipe.loop_form == LoopForm::kOpen) open_loop(clip);
-    const Conversion to_target({}, recipe.target_convention);
-    MELLOW_TRY(packed.file,
-               write_scene(crate.folder, recipe,
-                           assemble_clip(figure.skeleton(), clip, clip_extras(clip, to_target)),
-                           "clip", "clips/" + clip.name + ".glb"));
-    packed.clip = without_samples(std::move(clip), out.memory);
-    MELLOW_TRY(out.motion, read_back(crate.folder, recipe, packed.file.file));
-    auto proof = prove_clip(take, packed.plan, crate.skin_proof, out.motion,
-                            driven_by(*motion->scene, motion->sources, *rig));
-    const Status good = proof ? within(proof.value(), recipe.tolerance) : Status(proof.failures());
-    if (proof) packed.proof = std::move(proof).value();
-    packed.passed = good.ok();
-    append(packed.findings, judge_proof(recipe, figure, packed, good));
-    packed = settled(packed, recipe.target_convention);
-    return out;
+Result<ClipResult> prove_shared(const Recipe&, const Jobs& jobs, const Outputs& outputs,
+                                std::size_t i) {
+    ClipResult results(outputs.size());
+    for (std::size_t o = 0; o < outputs.size(); ++o) {
+        if (!outputs[o]->shares_a_file()) continue;
+        MELLOW_TRY(const BakedClip baked,
+                   bind(jobs, i, outputs[o]->target(), outputs[o]->mounts()));
+        results[o] = outputs[o]->prove_shared(i, baked);
+    }
+    return results;
 }
 
 }  // namespace mellow

@@ -1,59 +1,67 @@
 // What packing would do, found without writing anything.
+#include <fmt/format.h>
+
+#include <algorithm>
 #include <set>
 
 #include "mellow/pack.h"
-#include "pack/jobs.h"
+#include "pack/crate_output.h"
 
 namespace mellow {
 namespace {
 
 namespace fs = std::filesystem;
 
-PlannedClip planned_clip(const ClipJob& job, const Recipe& recipe) {
+PlannedClip planned_clip(const ClipJob& job, const Target& target) {
     const RecipeClip& clip = job.clip;
     PlannedClip out;
     out.name = clip.range.name;
-    out.file = "clips/" + out.name + ".glb";
     out.moved_by = job.moved_by;
-    out.plan = job.range.plan;
-    out.loop = clip.range.loop ? recipe.loop_form : LoopForm::kOnce;
+    out.plan = job.range_at(target.rate).plan;
+    out.loop = clip.range.loop ? target.loop_form : LoopForm::kOnce;
     out.samples = out.plan.samples - (out.loop == LoopForm::kOpen ? 1 : 0);
-    out.seconds = recipe.rate.seconds(out.plan.samples - 1);
+    out.seconds = target.rate.seconds(out.plan.samples - 1);
     return out;
 }
 
-/// Every file that packing writes, and what it does to those that stand there.
-std::vector<PlannedFile> planned_files(const Recipe& recipe, const PackPlan& plan,
-                                       const PackOptions& options) {
+/// The files of a crate that are known before they are made: scene files, not their parts.
+std::vector<std::string> files_of(const Target& target, const OutputNames& names) {
+    const std::string skin = fmt::format("{}.{}", names.skin, name(target.skin_format)),
+                      clips = fmt::format(".{}", name(target.clip_format));
+    std::vector<std::string> files{"crate.json", skin};
+    if (target.layout == Layout::kSkinAndLibrary) files.push_back(names.library + clips);
+    for (const std::string& clip : names.clips)
+        if (!clip.empty()) files.push_back(clip + clips);
+    return files;
+}
+
+/// Every file that packing writes for a target, and what it does to those that stand there.
+void add_files(const Recipe& recipe, const Target& target, std::vector<std::string> names,
+               const PackOptions& options, bool writes, std::vector<PlannedFile>& files) {
     using Fate = PlannedFile::Fate;
+    const fs::path output = output_of(recipe, target);
     std::error_code error;
-    const bool stands = fs::exists(recipe.output, error);
-    const bool writes = plan.writable.ok();
-    std::vector<std::string> names{"crate.json", recipe.name + ".glb"};
-    for (const PlannedClip& clip : plan.clips) names.push_back(clip.file);
+    const bool stands = fs::exists(output, error);
     names.insert(names.end(), {"recipe.toml", "report.json", "report.txt"});
     if (recipe.picture) names.emplace_back("sheet.png");
-    std::vector<PlannedFile> files;
     for (const std::string& name : names) {
-        const bool there = fs::exists(recipe.output / name, error);
-        if (writes)
-            files.push_back({recipe.output / name, there ? Fate::kReplaced : Fate::kWritten});
+        const bool there = fs::exists(output / name, error);
+        if (writes) files.push_back({output / name, there ? Fate::kReplaced : Fate::kWritten});
     }
     const std::set<std::string> written(names.begin(), names.end());
-    for (fs::recursive_directory_iterator at(recipe.output, error), end; !error && at != end;
+    for (fs::recursive_directory_iterator at(output, error), end; !error && at != end;
          at.increment(error)) {
-        const std::string name = at->path().lexically_relative(recipe.output).string();
+        const std::string name = at->path().lexically_relative(output).string();
         if (at->is_directory(error) || (writes && written.contains(name))) continue;
         files.push_back({at->path(), writes ? Fate::kRemoved : Fate::kKept});
     }
     // The crate that stands there becomes a backup; the oldest beyond `keep` go.
-    const auto backups = StagedFolder::backups(recipe.output);
+    const auto backups = StagedFolder::backups(output);
     const std::size_t all = backups.size() + (stands && writes ? 1 : 0);
     const std::size_t keep = static_cast<std::size_t>(std::max(options.keep, 0));
     for (std::size_t i = 0; i < backups.size(); ++i)
         files.push_back(
             {backups[i], writes && stands && i + keep < all ? Fate::kRemoved : Fate::kKept});
-    return files;
 }
 
 }  // namespace
@@ -68,23 +76,45 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
     MELLOW_TRY(const std::unique_ptr<Jobs> jobs, Jobs::read(recipe, report, options.progress));
     PackPlan plan;
     plan.name = recipe.name;
-    plan.target = recipe.target;
     plan.joints = std::move(report.joints);
     plan.findings = std::move(report.findings);
-    plan.writable = StagedFolder::check(recipe.output, options.replace);
     plan.motion_files = jobs->motion_files();
     plan.skipped = std::move(report.skipped);
     for (const ClipJob& job : jobs->clips()) {
         MELLOW_TRY(const std::shared_ptr<const FigureMotion> motion, jobs->motion(job.motion));
         MELLOW_TRY(const Rig rig, Rig::bind(*motion->scene, job.what, *motion->sheet));
-        plan.clips.push_back(planned_clip(job, recipe));
+        plan.clips.push_back(planned_clip(job, recipe.target()));
         plan.clips.back().motion = motion->own ? "" : motion->file;
-        append(plan.findings, job.range.findings);
+        append(plan.findings, job.range().findings);
     }
-    std::error_code error;
-    if (plan.writable && options.keep > 0 && fs::exists(recipe.output, error))
-        plan.backup = StagedFolder::next_backup(recipe.output);
-    plan.files = planned_files(recipe, plan, options);
+    for (const Target& target : recipe.targets) {
+        plan.target += (plan.target.empty() ? "" : ", ") + target.name;
+        Findings fitted;
+        MELLOW_TRY(const FittedFigure figure,
+                   FittedFigure::make(jobs->figure(), target, recipe.root, fitted));
+        append(plan.findings, std::move(fitted));
+        const fs::path output = output_of(recipe, target);
+        MELLOW_TRY(const OutputNames names,
+                   output_names(recipe, target, jobs->clips(),
+                                standing_ids(output, options.replace)));
+        const bool first = &target == &recipe.target();
+        if (first) {
+            plan.joints.clear();
+            for (const Joint& joint : figure.skeleton().joints()) plan.joints.push_back(joint.name);
+            const auto files = files_of(target, names);
+            for (std::size_t i = 0; i < plan.clips.size(); ++i)
+                plan.clips[i].file =
+                    names.clips[i].empty()
+                        ? files.back()
+                        : fmt::format("{}.{}", names.clips[i], name(target.clip_format));
+        }
+        Status writable = StagedFolder::check(output, options.replace);
+        add_files(recipe, target, files_of(target, names), options, writable.ok(), plan.files);
+        std::error_code error;
+        if (first && writable && options.keep > 0 && fs::exists(output, error))
+            plan.backup = StagedFolder::next_backup(output);
+        if (plan.writable && !writable) plan.writable = std::move(writable);
+    }
     return plan;
 }
 

@@ -16,6 +16,7 @@
 #include "pack/checks.h"
 #include "pack/clip_names.h"
 #include "pack/recipe_parts.h"
+#include "pack/target_table.h"
 #include "pack/used_tables.h"
 #include "rig/sheet_words.h"
 
@@ -74,36 +75,6 @@ void read_figure(TomlTable& t, Recipe& recipe) {
     check_convention(t, recipe.truth);
 }
 
-void read_target(TomlTable& t, Recipe& recipe) {
-    recipe.target = t.text("convention", recipe.target);
-    if (const auto convention = find_preset(recipe.target))
-        recipe.target_convention = *convention;
-    else
-        t.fail(Code::kValueBad, "convention", "\"" + recipe.target + "\"",
-               suggest(recipe.target, preset_names()));
-    const std::string rate = t.number_or_text("rate", "30");
-    if (const auto parsed = parse_rate(rate))
-        recipe.rate = *parsed;
-    else
-        t.fail(Code::kValueBad, "rate", rate, "samples per second, such as 30 or \"30000/1001\"");
-    if (t.has("most_samples")) {
-        const double most = read_within(t, "most_samples", {}, 1, 1e8);
-        if (most != std::floor(most))
-            t.fail(Code::kValueBad, "most_samples", fmt::format("{}", most), "a whole number");
-        else if (!t.failed({"most_samples"}))
-            recipe.most_samples = static_cast<int>(most);
-    }
-    recipe.most_walk_s = read_within(t, "most_walk_seconds", recipe.most_walk_s, 1, 1e7);
-    t.knows({"most_samples"});
-    recipe.loop_form = t.choice("loop_form", {"closed", "open"}, "closed") == "closed"
-                           ? LoopForm::kClosed
-                           : LoopForm::kOpen;
-    const double most = read_within(t, "influences", 0, 0, 64);
-    recipe.influences = static_cast<int>(most);
-    if (recipe.influences != most)
-        t.fail(Code::kValueBad, "influences", fmt::format("{}", most), "a whole number");
-}
-
 /// Names that some systems keep for devices, whatever stands behind a dot, and names that end in
 /// one.
 bool reserved(std::string name) {
@@ -125,6 +96,51 @@ void check_name(TomlTable& t, const std::string& name) {
                "letters, digits, _, - and . only: it becomes a file name");
 }
 
+/// One target: what its file says, and over that what the recipe says.
+Target read_target_table(TomlTable& t, Recipe& recipe) {
+    Target target;
+    t.knows({"file", "most_walk_seconds", "name"});
+    if (t.has("file")) {
+        const std::string file = t.text("file");
+        if (const Status read = load_target(recipe.folder / file, target); !read)
+            for (Finding f : read.failures()) {
+                if (f.code == Code::kFileMissing) f.where = t.where("file") + ": " + f.where;
+                t.fail(std::move(f));
+            }
+        if (!target.files.empty()) target.files.front().file = file;
+    }
+    read_target_keys(t, target, recipe.folder);
+    if (t.has("name")) {
+        target.name = t.text("name");
+        check_name(t, target.name);
+    }
+    for (const TargetFile& file : target.files) target.text += file.hash + "\n";
+    target.text += t.canonical();
+    target.where = t.where("");
+    return target;
+}
+
+void read_targets(TomlTable& top, Recipe& recipe) {
+    recipe.targets.clear();
+    const auto tables = top.tables("target");
+    std::set<std::string> names;
+    for (std::size_t i = 0; i < tables.size(); ++i) {
+        TomlTable t = top.within(*tables[i], fmt::format("target {}", i + 1));
+        Target target = read_target_table(t, recipe);
+        if (i == 0) recipe.most_walk_s = read_within(t, "most_walk_seconds", 7200, 1, 1e7);
+        if (tables.size() > 1 && !t.failed({"file", "name"}) && !sound_name(target.name))
+            t.fail(Code::kValueBad, "name", "\"" + target.name + "\"",
+                   "letters, digits, _, - and . only: it becomes a folder", "name = \"...\"");
+        if (!names.insert(folded(target.name)).second)
+            t.fail(Code::kNameClash, "name",
+                   fmt::format("a second target named \"{}\"", target.name),
+                   "one name per target: each has a folder", "name = \"...\"");
+        t.close();
+        recipe.targets.push_back(std::move(target));
+    }
+    if (recipe.targets.empty()) recipe.targets.emplace_back();
+}
+
 void read_joints(TomlTable& t, const Sets& sets, Recipe& recipe) {
     recipe.joints.only = sets.mask(t, "only");
     recipe.joints.keep = sets.mask(t, "keep");
@@ -138,8 +154,24 @@ void read_joints(TomlTable& t, const Sets& sets, Recipe& recipe) {
     recipe.where.axes = t.where("axes");
 }
 
+void read_labels(TomlTable& t, ClipLabels& labels) {
+    labels.group = t.text("group", "");
+    if (!labels.group.empty() && !sound_name(labels.group) && !t.failed({"group"}))
+        t.fail(Code::kValueBad, "group", "\"" + labels.group + "\"",
+               "letters, digits, _, - and . only: it can become a folder");
+    labels.speed = read_within(t, "speed", 1, 0.001, 1000);
+    labels.backwards = t.choice("play", {"forwards", "backwards"}, "forwards") == "backwards";
+    t.knows({"tags"});
+    if (!t.has("tags")) return;
+    if (const toml::table* table = t.table("tags")) {
+        TomlTable tags = t.inner(*table, "tags");
+        for (const std::string& key : tags.keys()) labels.tags.emplace_back(key, tags.text(key));
+    }
+}
+
 /// What a clip and all clips of [[timelines]] can say.
 void read_motion(TomlTable& t, RecipeClip& clip) {
+    read_labels(t, clip.labels);
     clip.range.loop = t.flag("loop", false);
     for (const std::string& part : t.texts("travel", {})) {
         if (part == "ground")
@@ -187,28 +219,6 @@ void read_sources(TomlTable& top, Recipe& recipe) {
     }
 }
 
-/// [rename]: names of motion files, and what the figure calls them.
-void read_renames(TomlTable& t, Recipe& recipe) {
-    for (const std::string& from : t.keys()) {
-        const std::string to = t.text(from);
-        const auto stars = [](const std::string& text) {
-            return std::count(text.begin(), text.end(), '*');
-        };
-        if (stars(from) > 1 || stars(from) != stars(to))
-            t.fail(Code::kValueBad, from, fmt::format("\"{}\" = \"{}\"", from, to),
-                   "whole names, or one * on both sides, which stands for the same letters");
-        recipe.renames.emplace_back(from, to);
-    }
-    // Whole names come before patterns, long patterns before short ones.
-    std::stable_sort(recipe.renames.begin(), recipe.renames.end(),
-                     [](const Rename& a, const Rename& b) {
-                         const bool pattern_a = a.first.find('*') != std::string::npos,
-                                    pattern_b = b.first.find('*') != std::string::npos;
-                         if (pattern_a != pattern_b) return pattern_b;
-                         return a.first.size() > b.first.size();
-                     });
-}
-
 void read_many(TomlTable& top, Recipe& recipe) {
     const auto tables = top.tables("clips");
     for (std::size_t i = 0; i < tables.size(); ++i) {
@@ -218,11 +228,12 @@ void read_many(TomlTable& top, Recipe& recipe) {
         many.source = t.text("source");
         many.name = t.text("name", many.name);
         many.match = t.text("match", many.match);
-        if (const std::string field = unknown_field(many.name); !field.empty())
-            t.fail(Code::kValueBad, "name", "\"" + field + "\"", suggest(field, field_names()),
+        const NameFields fields = clip_fields("x", "x", "x", 1);
+        if (const std::string field = unknown_field(many.name, fields); !field.empty())
+            t.fail(Code::kValueBad, "name", "\"" + field + "\"", suggest(field, field_names(fields)),
                    "fields of a name stand in braces");
         // Whatever stands in the fields is made sound: what stands between them must be.
-        else if (!sound_name(filled(many.name, {"x", "x", "x", 1}), true))
+        else if (!sound_name(filled(many.name, fields), true))
             t.fail(Code::kValueBad, "name", "\"" + many.name + "\"",
                    "letters, digits, _, -, . and /, which makes folders");
         if (t.has("range")) {
@@ -408,7 +419,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     TomlTable top(root, file);
     toml::table common = root;
     for (const char* key :
-         {"clip", "clips", "timelines", "strip", "layer", "output", "checks", "rename"})
+         {"clip", "clips", "timelines", "strip", "layer", "output", "checks", "rename", "target"})
         common.erase(key);
     if (top.is_list("source")) common.erase("source");
     recipe.common = TomlTable(common, file).canonical();
@@ -431,11 +442,17 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
                  "[figure] with [[source]], or [source] alone",
                  "[[source]] in place of [source], with a name");
     read_sources(top, recipe);
-    if (top.has("rename")) section("rename", [&](TomlTable& t) { read_renames(t, recipe); });
+    if (top.has("rename")) section("rename", [&](TomlTable& t) { recipe.renames = read_rename_keys(t); });
     Sets sets;
     sets.read(top);
     section("joints", [&](TomlTable& t) { read_joints(t, sets, recipe); });
-    section("target", [&](TomlTable& t) { read_target(t, recipe); });
+    if (top.is_list("target"))
+        read_targets(top, recipe);
+    else
+        section("target", [&](TomlTable& t) {
+            recipe.targets = {read_target_table(t, recipe)};
+            recipe.most_walk_s = read_within(t, "most_walk_seconds", recipe.most_walk_s, 1, 1e7);
+        });
     section("travel", [&](TomlTable& t) {
         recipe.root = t.text("root", "root");
         recipe.hips = t.text("hips", "");

@@ -158,4 +158,27 @@ RecipeStrip read_strip(TomlTable& t) {
     return out;
 }
 
+std::vector<Rename> read_rename_keys(TomlTable& t) {
+    std::vector<Rename> renames;
+    for (const std::string& from : t.keys()) {
+        const std::string to = t.text(from);
+        const auto stars = [](const std::string& text) {
+            return std::count(text.begin(), text.end(), '*');
+        };
+        if (stars(from) > 1 || stars(from) != stars(to))
+            t.fail(Code::kValueBad, from, fmt::format("\"{}\" = \"{}\"", from, to),
+                   "whole names, or one * on both sides, which stands for the same letters");
+        renames.emplace_back(from, to);
+    }
+    // Whole names come before patterns, long patterns before short ones.
+    std::stable_sort(renames.begin(), renames.end(),
+                     [](const Rename& a, const Rename& b) {
+                         const bool pattern_a = a.first.find('*') != std::string::npos,
+                                    pattern_b = b.first.find('*') != std::string::npos;
+                         if (pattern_a != pattern_b) return pattern_b;
+                         return a.first.size() > b.first.size();
+                     });
+    return renames;
+}
+
 }  // namespace mellow

@@ -24,5 +24,7 @@ class Sets {
 
 RecipeLayer read_layer(TomlTable& t, const Sets& sets);
 RecipeStrip read_strip(TomlTable& t);
+/// A table of names and what they become, in the order in which they are tried.
+std::vector<Rename> read_rename_keys(TomlTable& t);
 
 }  // namespace mellow

@@ -108,6 +108,19 @@ void write_skipped(JsonWriter& json, const PackReport& report) {
     });
 }
 
+void write_target(JsonWriter& json, const Target& target) {
+    const Convention& c = target.convention;
+    json.object("target", [&] {
+        json.member("name", target.name).member("up", name(c.up));
+        json.member("front", name(c.front)).member("hand", name(c.hand));
+        json.member("metres_per_unit", c.metres_per_unit).member("rate", to_text(target.rate));
+        json.member("loop_form", name(target.loop_form)).member("layout", name(target.layout));
+        json.member("format", name(target.clip_format));
+        if (target.first_frame > 0) json.member("first_frame", target.first_frame);
+        if (target.rest_first) json.member("first_pose", "rest");
+    });
+}
+
 void write_skeleton(JsonWriter& json, const PackReport& report, const Conversion& out) {
     json.object("skeleton", [&] {
         json.member("root", report.root).member("hips", report.hips);
@@ -124,11 +137,11 @@ void write_skeleton(JsonWriter& json, const PackReport& report, const Conversion
 
 }  // namespace
 
-void manifest_json(const PackReport& report, const Recipe& recipe, const TextSink& sink) {
-    const Convention& c = recipe.target_convention;
+void manifest_json(const PackReport& report, const Target& target, const TextSink& sink) {
+    const Convention& c = target.convention;
     const Conversion out({}, c);
     JsonWriter json(JsonWriter::Form::kIndented, sink);
-    json.begin_object().member("format", "mellow-crate").member("version", 1);
+    json.begin_object().member("format", "mellow-crate").member("version", 2);
     json.member("name", report.name);
     write_skipped(json, report);
     json.member("arithmetic", kArithmetic);
@@ -137,12 +150,7 @@ void manifest_json(const PackReport& report, const Recipe& recipe, const TextSin
         write_file(json, source, true);
         json.end_object();
     });
-    json.object("target", [&] {
-        json.member("convention", report.target).member("up", name(c.up));
-        json.member("front", name(c.front)).member("hand", name(c.hand));
-        json.member("metres_per_unit", c.metres_per_unit).member("rate", to_text(recipe.rate));
-        json.member("loop_form", name(recipe.loop_form));
-    });
+    write_target(json, target);
     write_skeleton(json, report, out);
     json.object("skin", [&] {
         write_file(json, report.skin, true);

@@ -10,21 +10,23 @@
 #include "pack/checks.h"
 #include "pack/clip_names.h"
 #include "pack/clip_record.h"
+#include "pack/crate_output.h"
 #include "pack/inputs.h"
 
 namespace mellow {
 
-std::unique_ptr<StandingCrate> StandingCrate::open(const Recipe& recipe) {
-    const auto text = read_file(recipe.output / "crate.json");
+std::unique_ptr<StandingCrate> StandingCrate::open(const Recipe& recipe, const Target& target) {
+    const std::filesystem::path folder = output_of(recipe, target);
+    const auto text = read_file(folder / "crate.json");
     if (!text) return nullptr;
     JsonMembers manifest(text.value());
     if (manifest.failed() || !manifest.has("arithmetic") || manifest.has("skipped") ||
         manifest.whole("arithmetic") != kArithmetic || manifest.text("name") != recipe.name)
         return nullptr;
-    std::unique_ptr<StandingCrate> crate(new StandingCrate(recipe.output, std::move(manifest)));
+    std::unique_ptr<StandingCrate> crate(new StandingCrate(folder, std::move(manifest)));
     JsonMembers& json = crate->manifest_;
-    if (json.object("target").text("convention") != recipe.target) return nullptr;
-    crate->inside_ = Conversion(recipe.target_convention, {});
+    if (json.object("target").text("name") != target.name) return nullptr;
+    crate->inside_ = Conversion(target.convention, {});
     for (JsonMembers& source : json.objects("sources"))
         crate->sources_.push_back(read_file_record(source, source.text("role")));
     JsonMembers skin = json.object("skin");
@@ -47,12 +49,20 @@ std::optional<Bytes> StandingCrate::checked(const FileRecord& file) const {
     return std::move(bytes).value();
 }
 
-bool StandingCrate::fits(const Recipe& recipe) const {
+bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
     // Where each source lies; parts lie beside the file that refers to them.
     std::vector<std::string> motions;
     std::vector<std::pair<std::filesystem::path, std::string>> files;
     std::filesystem::path last;
+    std::size_t of_target = 0;
     for (const FileRecord& source : sources_) {
+        if (source.role == "target" || source.role == "joint list") {
+            // The recipe has read them anew.
+            if (of_target >= target.files.size() || target.files[of_target].hash != source.hash)
+                return false;
+            ++of_target;
+            continue;
+        }
         if (source.role == "recipe") {
             if (source.hash != recipe.hash) return false;
             continue;
@@ -75,15 +85,19 @@ bool StandingCrate::fits(const Recipe& recipe) const {
         wanted.insert(wanted.end(), found.begin(), found.end());
     }
     if (wanted != motions) return false;
-    files.emplace_back(folder_ / skin_.file, skin_.hash);
+    if (of_target != target.files.size()) return false;
+    const auto add = [&](const FileRecord& file) {
+        files.emplace_back(folder_ / file.file, file.hash);
+        for (const FileRecord& part : file.parts) files.emplace_back(folder_ / part.file, part.hash);
+    };
+    add(skin_);
     files.emplace_back(folder_ / "recipe.toml", hash_of(recipe.text));
     std::error_code error;
     if (!std::filesystem::exists(folder_ / "report.txt", error)) return false;
     if (recipe.picture != !picture_.file.empty()) return false;
     if (recipe.picture) files.emplace_back(folder_ / picture_.file, picture_.hash);
     for (const std::string& name : names_) {
-        JsonMembers& clip = clips_.at(name);
-        files.emplace_back(folder_ / clip.text("file"), clip.text("xxh3_128"));
+        add(read_file_record(clips_.at(name), "clip"));
     }
     std::atomic<bool> same = !manifest_.failed();
     constexpr std::size_t kPiece = 16;  // files are small: not one task for each
@@ -97,14 +111,14 @@ bool StandingCrate::fits(const Recipe& recipe) const {
     return same;
 }
 
-std::optional<PackReport> StandingCrate::report(const Recipe& recipe) const {
+std::optional<PackReport> StandingCrate::report(const Recipe& recipe, const Target& target) const {
     PackReport out;
     JsonMembers& json = manifest_;
     out.name = recipe.name;
-    out.target = recipe.target;
-    out.rate = recipe.rate;
+    out.target = target.name;
+    out.rate = target.rate;
     out.tolerance = recipe.tolerance;
-    out.folder = recipe.output;
+    out.folder = folder_;
     out.sources = sources_;
     out.skin = skin_;
     out.picture = picture_;
@@ -143,15 +157,30 @@ std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
         out.packed = read_clip(found->second, inside_, where);
         if (manifest_.failed()) return {};
     }
-    auto bytes = checked(out.packed.file);
-    if (!bytes) return {};
-    out.bytes = std::move(*bytes);
+    std::vector<FileRecord> files = out.packed.file.parts;
+    files.insert(files.begin(), out.packed.file);
+    for (const FileRecord& file : files) {
+        auto bytes = checked(file);
+        if (!bytes) return {};
+        out.files.emplace_back(file.file, std::move(*bytes));
+    }
     out.packed.reused = true;
     return out;
 }
 
 std::optional<Bytes> StandingCrate::picture() const {
     return picture_.file.empty() ? std::nullopt : checked(picture_);
+}
+
+std::map<std::string, int> standing_ids(const std::filesystem::path& folder, bool replace) {
+    std::map<std::string, int> ids;
+    const auto text = replace ? read_file(folder / "crate.json") : Result<Bytes>(Bytes{});
+    if (!text) return ids;
+    JsonMembers manifest(text.value());
+    for (JsonMembers& clip : manifest.objects("clips"))
+        if (clip.has("id")) ids[clip.text("name")] = clip.whole("id");
+    if (manifest.failed()) ids.clear();
+    return ids;
 }
 
 }  // namespace mellow

@@ -15,16 +15,16 @@ namespace mellow {
 class StandingCrate {
   public:
     /// Nothing where no crate of this version of the arithmetic and this target stands.
-    static std::unique_ptr<StandingCrate> open(const Recipe& recipe);
+    static std::unique_ptr<StandingCrate> open(const Recipe& recipe, const Target& target);
 
     /// True when the recipe, all files it reads and all files of the crate are those of then.
-    bool fits(const Recipe& recipe) const;
+    bool fits(const Recipe& recipe, const Target& target) const;
     /// What packing reported then, the same now; nothing where the manifest is damaged.
-    std::optional<PackReport> report(const Recipe& recipe) const;
+    std::optional<PackReport> report(const Recipe& recipe, const Target& target) const;
 
     struct Clip {
         PackedClip packed;
-        Bytes bytes;
+        std::vector<std::pair<std::string, Bytes>> files;  ///< within the crate, and their bytes
     };
     /// The clip of that name, if it was made of the same inputs and its file has its bytes still.
     std::optional<Clip> clip(const std::string& name, const std::string& inputs,
@@ -49,5 +49,9 @@ class StandingCrate {
     std::vector<std::string> names_;
     mutable std::map<std::string, JsonMembers> clips_;
 };
+
+/// The numbers that clips of the crate in a folder have, by name; none where there is no crate, or
+/// where it does not give way.
+std::map<std::string, int> standing_ids(const std::filesystem::path& folder, bool replace);
 
 }  // namespace mellow

@@ -1,0 +1,72 @@
+// Fitting joints to a list: order, names, parents and count as a receiving engine wants them.
+//
+// A list names every joint in the order in which tracks and skins have to have them. Joints of the
+// figure that it does not name are surplus, names that the figure does not have are missing. World
+// motion stays what it was: where a joint hangs on another one than before, its local motion is
+// worked out anew from world matrices.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "mellow/clip.h"
+#include "mellow/joint_map.h"
+#include "mellow/joint_source.h"
+#include "mellow/result.h"
+#include "mellow/skeleton.h"
+
+namespace mellow {
+
+struct ListedJoint {
+    std::string name;
+    int parent = -1;            ///< an earlier entry, or -1
+    std::optional<Vec3> place;  ///< at rest, relative to the parent, in the units of the list
+    int line = 0;
+};
+
+struct JointList {
+    std::string file;  ///< for messages; empty: there is no list
+    std::vector<ListedJoint> joints;
+};
+
+/// Reads a joint list: one name a line, deeper ones indented by spaces or tabs below their parent,
+/// "#" begins a comment, and three numbers behind a name are its place at rest. Fails with
+/// value-bad (an indentation that fits no line above, a place that is none) or name-clash, with
+/// the line.
+Result<JointList> parse_joint_list(std::string_view text, const std::string& file);
+
+/// How joints of the figure become those of a target.
+struct JointRules {
+    JointList list;
+    std::vector<Rename> renames;  ///< applied before names are looked up in the list
+    bool drop_surplus = false;    ///< joints that the list does not name are left out; else a stop
+    bool fill_missing = false;    ///< joints of the list alone are added and rest; else a stop
+    int most = 0;                 ///< joints at most; 0: any number
+    std::string where;            ///< the key that names the list, for messages
+};
+
+struct JointFit {
+    Skeleton skeleton;        ///< in the order and with the names of the target
+    std::vector<int> from;    ///< joint of the figure that each one is, or kNone: it rests
+    std::vector<bool> plain;  ///< true where its local motion is that of the figure's joint
+    bool same = false;        ///< nothing changes, not even a name
+    std::vector<std::string> surplus, filled;  ///< by the names of the figure, of the target
+    std::vector<std::string> moved;      ///< "hand on root, in the figure on arm"
+    std::vector<std::string> elsewhere;  ///< "hand 12.3 cm away": from where the list has it
+};
+
+/// Fits a skeleton to the rules; without a list only names change. Places of the list are in the
+/// convention `listed`. Fails with skeleton-differs, which names all that is surplus, missing and
+/// the nearest names, with name-clash where renaming gives two joints one name, or with limit.
+Result<JointFit> fit_joints(const Skeleton& figure, const JointRules& rules,
+                            const Convention& listed);
+/// The sources of the fitted joints.
+JointSources fit_sources(const JointSources& sources, const JointFit& fit);
+/// The clip in terms of the fitted joints. Motion of joints that hang on others than before is
+/// composed in double precision from the samples; shear that arises is lost (and measured by the
+/// proof).
+Clip fit_clip(const Clip& clip, const Skeleton& figure, const JointFit& fit);
+
+}  // namespace mellow

@@ -1,0 +1,100 @@
+// Target: what a receiving engine wants, as one value: axes, hand and unit, rate, joints in an order
+// of their own, limits, layout and names of files.
+//
+// It is read from a file of its own (docs/target.md), so that all recipes for one engine share it,
+// or it is one of the presets, which only say the convention. Nothing here is done to a figure yet:
+// fitting and writing read it, and checking measures files against it.
+#pragma once
+
+#include <array>
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "mellow/clip.h"
+#include "mellow/convention.h"
+#include "mellow/fit.h"
+#include "mellow/joint_fit.h"
+#include "mellow/rate.h"
+#include "mellow/result.h"
+
+namespace mellow {
+
+/// How skin and clips are spread over files.
+enum class Layout {
+    kSkinAndClips,    ///< the skin, and a motion-only file for each clip
+    kSkinAndLibrary,  ///< the skin, and one motion-only file with all clips
+    kOneFile,         ///< skin and all clips in one file
+    kClipsWithSkin,   ///< a file for each clip, each with the skin
+};
+/// "skin-and-clips", "skin-and-library", "one-file" or "clips-with-skin".
+std::string_view name(Layout layout);
+
+enum class FileFormat { kGlb, kGltf, kDae, kBvh, kCsv };
+/// "glb", "gltf", "dae", "bvh" or "csv": also what such a file's name ends in.
+std::string_view name(FileFormat format);
+std::optional<FileFormat> parse_file_format(std::string_view text);
+
+/// What characters names of files and clips may have, and how others are replaced.
+struct NameRule {
+    enum class Case { kKeep, kLower, kUpper };
+    Case letters = Case::kKeep;
+    std::string allowed = "_-.";  ///< besides letters and digits
+    std::string replace = "_";    ///< in place of each character that is not allowed
+};
+
+/// A file that was read for a target, with the hash of its bytes (XXH3, 128 bits, in hex).
+struct TargetFile {
+    std::string role, file;
+    std::size_t bytes = 0;
+    std::string hash;
+};
+
+struct Target {
+    std::string name = "y-up-metre";
+    Convention convention;
+    FrameRate rate{30, 1};
+    std::vector<FrameRate> rates;  ///< the only ones allowed; empty: any
+    LoopForm loop_form = LoopForm::kClosed;
+
+    JointRules joints;
+    std::string root;   ///< name of the root joint; empty: what the recipe says
+    int influences = 0; ///< most per vertex; 0: as many as the source has
+    std::vector<MorphRule> morphs;  ///< none: all are kept
+
+    Layout layout = Layout::kSkinAndClips;
+    FileFormat skin_format = FileFormat::kGlb, clip_format = FileFormat::kGlb;
+    std::string skin_name = "{crate}", clip_name = "clips/{clip}", library_name = "{crate}_clips";
+    NameRule names;
+    std::optional<std::array<int, 2>> ids;  ///< first and last number that clips may have
+
+    int first_frame = 0;        ///< the number of a clip's first sample: 0 or 1
+    bool rest_first = false;    ///< a sample at rest stands before those of each clip
+    bool textures = true;       ///< else pictures are left out of skins
+
+    // Limits, which check() measures; 0 or not set: none.
+    int most_vertices = 0;
+    std::optional<std::array<double, 2>> height_m;
+    int most_samples = 250'000;  ///< of one clip; its joints times samples: 80 times as many
+
+    std::string text;               ///< all that it says, in one form: what clips depend on
+    std::vector<TargetFile> files;  ///< target file and joint list, as they were read
+    std::string where;              ///< its table in the recipe, for messages
+};
+
+/// A target of one of preset_names(), with nothing but its convention; at 30 samples per second.
+std::optional<Target> preset_target(std::string_view preset);
+
+/// Reads a target from its text. `folder` is where its joint list is looked for. Fails with all
+/// mistakes at once: key-unknown, key-missing, value-bad, name-clash, each with its line.
+Result<Target> parse_target(std::string_view text, const std::string& file,
+                            const std::filesystem::path& folder);
+/// Reads a target from disk.
+Result<Target> read_target(const std::filesystem::path& path);
+/// A preset by its name, else the file of that name.
+Result<Target> find_target(const std::string& preset_or_file);
+
+}  // namespace mellow

@@ -1,0 +1,408 @@
+#include "pack/crate_output.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "base/at.h"
+#include "crate/hash.h"
+#include "mellow/fit.h"
+#include "pack/checks.h"
+#include "pack/clip_json.h"
+#include "pack/clip_judge.h"
+#include "pack/clip_record.h"
+#include "pack/inputs.h"
+
+namespace mellow {
+namespace {
+
+void add_kind(std::string& words, const std::string& kind) {
+    if (words.find(kind) == words.npos) words += (words.empty() ? "" : " + ") + kind;
+}
+
+/// What drives each joint: the kinds of the rules on it and on the helpers that fold into it,
+/// "follow + lag".
+std::vector<std::string> driven_by(const Scene& scene, const JointSources& sources,
+                                   const Rig& rig) {
+    std::vector<std::vector<std::string>> kinds(scene.nodes.size());
+    for (const RigStep& step : rig.steps())
+        for (const int node : step.nodes) kinds[at(node)].push_back(step.kind);
+    std::vector<bool> joint(scene.nodes.size(), false);
+    for (const JointSource& s : sources)
+        if (s.node != kNone) joint[at(s.node)] = true;
+    std::vector<std::string> out(sources.size());
+    for (std::size_t j = 0; j < sources.size(); ++j) {
+        int up = sources[j].node;
+        while (up != kNone) {
+            for (const std::string& kind : kinds[at(up)]) add_kind(out[j], kind);
+            up = scene.nodes[at(up)].parent;
+            if (up != kNone && joint[at(up)]) break;
+        }
+    }
+    return out;
+}
+
+/// Samples are in the file; what stays is what the report tells.
+Clip without_samples(Clip clip) {
+    clip.joints = {};
+    // Not "= {}", which would keep the room.
+    for (MorphTrack& track : clip.morphs) track.weights = std::vector<float>();
+    for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
+    return clip;
+}
+
+/// What a format of clips cannot hold of these.
+Status can_hold(const Target& target, const Clip& clip) {
+    const bool own_meshes =
+        target.layout == Layout::kOneFile || target.layout == Layout::kClipsWithSkin;
+    const bool morphs = target.clip_format == FileFormat::kBvh ||
+                        (target.clip_format == FileFormat::kDae && !own_meshes);
+    const bool scalars =
+        target.clip_format == FileFormat::kBvh || target.clip_format == FileFormat::kDae;
+    if ((!morphs || clip.morphs.empty()) && (!scalars || clip.scalars.empty())) return {};
+    return Finding{Code::kLeftOut,
+                   Severity::kStop,
+                   target.where,
+                   fmt::format("{} for clips with {}", name(target.clip_format),
+                               clip.scalars.empty() || !scalars ? "morph weights" : "scalars"),
+                   "a format that holds them: glb, gltf or csv",
+                   "format = \"glb\"; or leave morph targets out: [[morphs]] with do = \"drop\""};
+}
+
+}  // namespace
+
+std::filesystem::path output_of(const Recipe& recipe, const Target& target) {
+    return recipe.targets.size() > 1 ? recipe.output / target.name : recipe.output;
+}
+
+CrateOutput::CrateOutput(const Recipe& recipe, const Target& target, const PackOptions& options)
+    : recipe_(recipe), target_(target), options_(options) {
+    report_.name = recipe.name;
+    report_.target = target.name;
+    report_.folder = output_of(recipe, target);
+    report_.tolerance = recipe.tolerance;
+    report_.rate = target.rate;
+}
+
+Status CrateOutput::open() {
+    MELLOW_TRY(StagedFolder folder, StagedFolder::open(report_.folder, options_.replace));
+    folder_.emplace(std::move(folder));
+    if (options_.replace && !options_.all) standing_ = StandingCrate::open(recipe_, target_);
+    return {};
+}
+
+std::optional<PackReport> CrateOutput::unchanged() const {
+    if (!standing_ || !standing_->fits(recipe_, target_)) return {};
+    return standing_->report(recipe_, target_);
+}
+
+Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
+    jobs_ = &jobs;
+    report_.sources = {{"recipe", recipe_.file, recipe_.bytes, recipe_.hash, {}}};
+    for (const TargetFile& file : target_.files)
+        report_.sources.push_back({file.role, file.file, file.bytes, file.hash, {}});
+    report_.sources.insert(report_.sources.end(), common.sources.begin(), common.sources.end());
+    report_.findings = common.findings;
+    report_.skipped = common.skipped;
+    report_.drives = common.drives;
+    report_.turns = common.turns;
+    MELLOW_TRY(FittedFigure fitted, FittedFigure::make(jobs.figure(), target_, recipe_.root,
+                                                       report_.findings));
+    fitted_.emplace(std::move(fitted));
+    const FittedFigure& figure = *fitted_;
+    report_.joints.clear();
+    for (const Joint& joint : figure.skeleton().joints()) report_.joints.push_back(joint.name);
+    report_.root = figure.skeleton()[0].name;
+    report_.hips = figure.name_of(jobs.figure().hips());
+    const auto own_name = [&](const std::string& name) {
+        const int joint = jobs.figure().skeleton().find(name);
+        return joint < 0 ? name : figure.name_of(joint);
+    };
+    for (auto& [joint, turn] : report_.turns) joint = own_name(joint);
+    for (KeptDrive& drive : report_.drives)
+        for (KeptDrive::Input& input : drive.inputs) input.joint = own_name(input.joint);
+    MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(),
+                                    standing_ids(report_.folder, options_.replace)));
+    MELLOW_CHECK(write_skin());
+    report_.proven = report_.skipped.empty();
+    report_.clips.reserve(jobs.clips().size());
+    if (shares_a_file()) kept_.resize(jobs.clips().size());
+    return {};
+}
+
+void CrateOutput::say_once(const Findings& findings) {
+    for (const Finding& f : findings) {
+        const bool said = std::any_of(
+            report_.findings.begin(), report_.findings.end(), [&](const Finding& other) {
+                return other.code == f.code && other.where == f.where && other.found == f.found;
+            });
+        if (!said) report_.findings.push_back(f);
+    }
+}
+
+Result<FileRecord> CrateOutput::put(const WrittenScene& written, const std::string& role) const {
+    FileRecord record;
+    for (const WrittenFile& file : written.files) {
+        MELLOW_CHECK(folder_->write(file.name, file.bytes));
+        FileRecord one{role, file.name, file.bytes.size(), hash_hex(file.bytes), {}};
+        if (record.file.empty())
+            record = std::move(one);
+        else
+            record.parts.push_back(std::move(one));
+    }
+    return record;
+}
+
+Status CrateOutput::write_skin() {
+    const FittedFigure& figure = *fitted_;
+    Assembled skin = assemble_skin(figure.scene(), figure.skeleton(), figure.sources());
+    say_once(skin.findings);
+    for (const Mesh& mesh : skin.scene.meshes)
+        for (const std::string& target : mesh.target_names) report_.morph_targets.push_back(target);
+    if (target_.layout == Layout::kOneFile || target_.layout == Layout::kClipsWithSkin)
+        skin_scene_ = skin.scene;
+    MELLOW_TRY(const WrittenScene written, encode_scene(std::move(skin.scene), target_,
+                                                        target_.skin_format, names_.skin));
+    say_once(written.findings);
+    MELLOW_TRY(report_.skin, put(written, "skin"));
+    MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / report_.skin.file));
+    MELLOW_TRY(crate_.skin, decode_scene(std::move(stored), target_));
+    crate_.name = report_.name;
+    crate_.convention = target_.convention;
+    const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
+    if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
+    check_size(bounds);
+    MELLOW_TRY(SkinProof proof,
+               SkinProof::make({figure.scene(), figure.skeleton(), figure.sources(),
+                                figure.unsimplified(), jobs_->figure().accepted()},
+                               crate_.skin));
+    skin_proof_.emplace(std::move(proof));
+    return prove_winding(figure.scene(), crate_.skin);
+}
+
+/// A figure of a size that is no figure's, or that the target does not want.
+void CrateOutput::check_size(const Bounds& bounds) {
+    if (!bounds.any) return;
+    const Vec3 size = bounds.high - bounds.low;
+    const double longest = std::max({size.x, size.y, size.z});
+    if (longest > 0 && (longest < 0.05 || longest > 50))
+        report_.findings.push_back({Code::kSizeSuspect, Severity::kStop, "figure",
+                                    fmt::format("{:.4g} m at its longest", longest), "0.05 to 50 m",
+                                    "unit = \"...\" under [source] says what its numbers are; "
+                                    "size-suspect = \"warn\" under "
+                                    "[checks] lets it pass"});
+    if (!target_.height_m || (report_.height_m >= (*target_.height_m)[0] &&
+                              report_.height_m <= (*target_.height_m)[1]))
+        return;
+    report_.findings.push_back(
+        {Code::kSizeSuspect, Severity::kStop, "figure",
+         fmt::format("{:.4g} m tall", report_.height_m),
+         fmt::format("{} to {} m, height of the target", (*target_.height_m)[0],
+                     (*target_.height_m)[1]),
+         "unit = \"...\" under [source] says what its numbers are; size-suspect = \"warn\" under "
+         "[checks] lets it pass"});
+}
+
+bool CrateOutput::shares_a_file() const {
+    return target_.layout == Layout::kSkinAndLibrary || target_.layout == Layout::kOneFile;
+}
+
+std::string CrateOutput::inputs_of(std::size_t i) const {
+    ClipJob job = jobs_->clips()[i];
+    if (!names_.ids.empty()) job.clip.labels.id = names_.ids[i];
+    return clip_inputs(recipe_, target_, *jobs_, job, report_);
+}
+
+std::optional<Result<OutputClip>> CrateOutput::standing(std::size_t i) const {
+    if (standing_ == nullptr || shares_a_file()) return {};
+    const ClipJob& job = jobs_->clips()[i];
+    auto have = standing_->clip(job.clip.range.name, inputs_of(i), job.clip.range.where);
+    if (!have) return {};
+    for (const auto& [file, bytes] : have->files)
+        if (Status written = folder_->write(file, bytes); !written)
+            return Result<OutputClip>(written.failures());
+    return OutputClip{std::move(have->packed), {}, {}};
+}
+
+Status CrateOutput::prove(std::size_t i, const BakedClip& baked, OutputClip& out) const {
+    PackedClip& packed = out.packed;
+    const auto measure = [&](const Take& take) {
+        return prove_clip(take, packed.plan, *skin_proof_, out.motion,
+                          driven_by(*baked.motion->scene,
+                                    fit_sources(baked.motion->sources, fitted_->fit()),
+                                    *baked.rig));
+    };
+    auto proof = takes_as_is() ? measure(baked.take)
+                               : measure(fitted_->take(*baked.motion, baked.rig, mounts()));
+    const Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failures());
+    if (proof) packed.proof = std::move(proof).value();
+    packed.passed = good.ok();
+    append(packed.findings,
+           judge_proof(recipe_, jobs_->figure(), packed, good, !fitted_->fit().surplus.empty()));
+    packed.inputs = inputs_of(i);
+    packed = settled(packed, target_.convention);
+    return {};
+}
+
+Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked) const {
+    OutputClip out;
+    out.packed = baked.facts;
+    Clip clip = baked.clip;
+    clip.labels = jobs_->clips()[i].clip.labels;
+    if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
+    if (clip.loop == LoopForm::kClosed && target_.loop_form == LoopForm::kOpen) open_loop(clip);
+    clip = fitted_->fitted(std::move(clip));
+    MELLOW_CHECK(can_hold(target_, clip));
+    if (shares_a_file()) {
+        out.clip = std::move(clip);
+        return out;
+    }
+    WrittenScene written;
+    if (target_.layout == Layout::kClipsWithSkin) {
+        MELLOW_TRY(written,
+                   encode_scene(with_clips(skin_scene_, fitted_->skeleton(), {clip}, target_),
+                                target_, target_.clip_format, names_.clips[i]));
+    } else {
+        MELLOW_TRY(written, encode_clip(fitted_->skeleton(), clip, target_, names_.clips[i]));
+    }
+    MELLOW_TRY(out.packed.file, put(written, "clip"));
+    MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / out.packed.file.file));
+    const int samples = clip.samples;
+    const std::string name = clip.name;
+    out.packed.clip = without_samples(std::move(clip));
+    MELLOW_TRY(out.motion,
+               decode_clip(std::move(stored), target_, crate_.skin, name, samples));
+    MELLOW_CHECK(prove(i, baked, out));
+    return out;
+}
+
+Status CrateOutput::write_shared() {
+    std::vector<Clip> clips;
+    for (OutputClip& kept : kept_)
+        if (kept.clip.samples > 0) clips.push_back(std::move(kept.clip));
+    const bool one = target_.layout == Layout::kOneFile;
+    Scene joints;  // a library has joints alone
+    if (!one) joints = assemble_clip(fitted_->skeleton(), clips.front(), {});
+    if (!one) joints.timelines.clear();
+    MELLOW_TRY(const WrittenScene written,
+               encode_scene(with_clips(one ? skin_scene_ : joints, fitted_->skeleton(), clips,
+                                       target_),
+                            target_, one ? target_.skin_format : target_.clip_format,
+                            one ? names_.skin : names_.library));
+    say_once(written.findings);
+    MELLOW_TRY(shared_record_, put(written, one ? "skin" : "clip"));
+    if (one) report_.skin = shared_record_;
+    MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / shared_record_.file));
+    MELLOW_TRY(shared_, decode_scene(std::move(stored), target_));
+    std::size_t next = 0;
+    for (OutputClip& kept : kept_)
+        if (!kept.packed.plan.clip.empty()) kept.clip = without_samples(std::move(clips[next++]));
+    return {};
+}
+
+Result<OutputClip> CrateOutput::prove_shared(std::size_t i, const BakedClip& baked) const {
+    OutputClip out = kept_[i];
+    out.packed.file = shared_record_;
+    out.packed.file.role = "clip";
+    out.packed.clip = out.clip;
+    MELLOW_TRY(out.motion, clip_of(*shared_, target_, out.clip.name, out.clip.samples));
+    MELLOW_CHECK(prove(i, baked, out));
+    return out;
+}
+
+void CrateOutput::keep(std::size_t i, OutputClip clip) { kept_[i] = std::move(clip); }
+
+void CrateOutput::skip(std::size_t i, Findings why) {
+    report_.skipped.push_back({jobs_->clips()[i].clip.range.where, std::move(why)});
+    report_.proven = false;
+}
+
+void CrateOutput::take(std::size_t i, OutputClip clip) {
+    const std::size_t said = report_.findings.size();
+    PackedClip& packed = clip.packed;
+    say_once(packed.shared);
+    append(report_.findings, judge_overlap(jobs_->clips(), i));
+    append(report_.findings, packed.findings);
+    report_.reused += packed.reused ? 1 : 0;
+    if (apply_checks(recipe_.checks, report_.findings, said)) packed.passed = false;
+    all_passed_ = all_passed_ && packed.passed;
+    report_.proven = report_.proven && packed.passed;
+    if (recipe_.picture && crate_.clips.size() < kMostDrawn) {
+        crate_.motions.push_back(std::move(clip.motion));
+        drawn_reused_ += packed.reused ? 1 : 0;
+        crate_.clips.push_back(packed.clip);
+    }
+    report_.clips.push_back(std::move(packed));
+}
+
+Status CrateOutput::draw() {
+    MELLOW_TRY(const Bytes png, picture());
+    MELLOW_CHECK(folder_->write("sheet.png", png));
+    report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png), {}};
+    if (report_.clips.size() > crate_.clips.size())
+        report_.findings.push_back({Code::kLeftOut, Severity::kNote, "sheet.png",
+                                    fmt::format("the first {} of {} clips are drawn",
+                                                crate_.clips.size(), report_.clips.size()),
+                                    "", ""});
+    return {};
+}
+
+/// The contact sheet; that of the crate that stands there, where nothing on it has changed.
+Result<Bytes> CrateOutput::picture() {
+    if (standing_ && drawn_reused_ == crate_.clips.size() &&
+        standing_->skin().hash == report_.skin.hash && same_drawn())
+        if (auto have = standing_->picture()) return std::move(*have);
+    for (std::size_t i = 0; i < crate_.motions.size(); ++i)
+        if (crate_.motions[i].nodes.empty()) {
+            MELLOW_TRY(StoredFile stored,
+                       stored_file(folder_->path() / report_.clips[i].file.file));
+            MELLOW_TRY(crate_.motions[i],
+                       decode_clip(std::move(stored), target_, crate_.skin, crate_.clips[i].name,
+                                   crate_.clips[i].samples));
+        }
+    MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate_));
+    return Bytes(png.begin(), png.end());
+}
+
+bool CrateOutput::same_drawn() const {
+    const std::vector<std::string>& names = standing_->names();
+    const std::size_t drawn = crate_.clips.size();
+    if (std::min(names.size(), kMostDrawn) != drawn) return false;
+    return std::equal(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(drawn),
+                      crate_.clips.begin(),
+                      [](const std::string& a, const mellow::Clip& b) { return a == b.name; });
+}
+
+Findings CrateOutput::all_skipped() const {
+    Findings all;
+    for (const SkippedFile& skipped : report_.skipped) append(all, skipped.findings);
+    return all;
+}
+
+Result<PackReport> CrateOutput::finish() {
+    if (recipe_.picture && fit_to_place()) MELLOW_CHECK(draw());
+    if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
+    for (const auto& [code, level] : recipe_.checks)
+        if (!level) report_.off.emplace_back(name(code));
+    MELLOW_CHECK(folder_->write_text(
+        "crate.json", [&](const TextSink& out) { manifest_json(report_, target_, out); }));
+    MELLOW_CHECK(folder_->write_text("report.json",
+                                     [&](const TextSink& out) { report_json(report_, out); }));
+    MELLOW_CHECK(folder_->write_text("report.txt",
+                                     [&](const TextSink& out) { report_text(report_, out); }));
+    MELLOW_CHECK(
+        folder_->write_text("recipe.toml", [&](const TextSink& out) { out(recipe_.text); }));
+    if (fit_to_place()) {
+        MELLOW_TRY(StagedFolder::Placed placed, folder_->commit(options_.keep));
+        report_.placed = true;
+        report_.backup = std::move(placed.backup);
+        report_.removed_backups = std::move(placed.removed);
+        report_.unchanged = placed.unchanged;
+    } else {
+        MELLOW_TRY(report_.folder, folder_->keep_aside());
+    }
+    return std::move(report_);
+}
+
+}  // namespace mellow

@@ -1,0 +1,110 @@
+// One crate while it is made: the folder, the fitted figure, its skin file, its clips.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "mellow/bake.h"
+#include "mellow/crate.h"
+#include "mellow/safe_write.h"
+#include "pack/clip_files.h"
+#include "pack/fitted_figure.h"
+#include "pack/jobs.h"
+#include "pack/output_names.h"
+#include "pack/standing_crate.h"
+
+namespace mellow {
+
+/// A clip of the figure that was baked for one rate, and what was found on the way: shared by all
+/// targets with that rate.
+struct BakedClip {
+    const ClipJob* job = nullptr;
+    const PlannedRange* range = nullptr;
+    std::shared_ptr<const FigureMotion> motion;
+    std::shared_ptr<const Rig> rig;
+    Take take;  ///< of the figure's own joints
+    Clip clip;  ///< closed, with its travel on the root
+    PackedClip facts;
+};
+
+/// What became of a clip in one crate.
+struct OutputClip {
+    PackedClip packed;
+    Scene motion;  ///< the file as it was read back, inside; empty where it was taken over
+    Clip clip;     ///< where the layout writes all clips into one file, later
+};
+
+class CrateOutput {
+  public:
+    CrateOutput(const Recipe& recipe, const Target& target, const PackOptions& options);
+
+    /// Makes the folder and looks at the crate that stands there.
+    Status open();
+    /// What stands there, where nothing has to be made again.
+    std::optional<PackReport> unchanged() const;
+    /// Fits the figure and writes its skin. `common` is what was said of figure and motion files.
+    Status begin(const Jobs& jobs, const PackReport& common);
+
+    /// Nodes that a take must carry so that the meshes of this crate can be measured.
+    const std::vector<Mount>& mounts() const { return skin_proof_->mounts(); }
+    /// True where joints and meshes are those of the figure: its own take proves them.
+    bool takes_as_is() const { return fitted_->fit().same && target_.morphs.empty(); }
+    const Target& target() const { return target_; }
+
+    /// The clip from the crate that stands there, where it is made of the same inputs.
+    std::optional<Result<OutputClip>> standing(std::size_t i) const;
+    /// Fits, writes, reads back and measures. Thread-safe. Where clips share a file it only fits.
+    Result<OutputClip> make(std::size_t i, const BakedClip& baked) const;
+    /// True where clips share a file: write_shared() writes it, and prove_shared() measures each.
+    bool shares_a_file() const;
+    Status write_shared();
+    Result<OutputClip> prove_shared(std::size_t i, const BakedClip& baked) const;
+
+    /// Takes a clip in its turn; `skip` one that could not be made.
+    void take(std::size_t i, OutputClip clip);
+    void skip(std::size_t i, Findings why);
+    /// Keeps a clip for write_shared().
+    void keep(std::size_t i, OutputClip clip);
+
+    /// Draws, writes manifest and reports, and puts the crate in its place, or aside.
+    Result<PackReport> finish();
+    /// Failures of all that was skipped.
+    Findings all_skipped() const;
+
+  private:
+    Status write_skin();
+    void check_size(const Bounds& bounds);
+    Status draw();
+    Result<Bytes> picture();
+    bool same_drawn() const;
+    bool fit_to_place() const { return report_.proven || (recipe_.skip_bad && all_passed_); }
+    void say_once(const Findings& findings);
+    Result<FileRecord> put(const WrittenScene& written, const std::string& role) const;
+    Status prove(std::size_t i, const BakedClip& baked, OutputClip& out) const;
+    std::string inputs_of(std::size_t i) const;
+
+    const Recipe& recipe_;
+    const Target& target_;
+    const PackOptions& options_;
+    PackReport report_;
+    const Jobs* jobs_ = nullptr;
+    mutable std::optional<StagedFolder> folder_;
+    std::optional<FittedFigure> fitted_;
+    std::optional<SkinProof> skin_proof_;
+    std::unique_ptr<StandingCrate> standing_;
+    OutputNames names_;
+    Scene skin_scene_;                ///< as it is written, where clips are written with it
+    std::vector<OutputClip> kept_;    ///< where clips share a file
+    std::optional<Scene> shared_;     ///< that file, read back
+    FileRecord shared_record_;
+    bool all_passed_ = true;
+    std::size_t drawn_reused_ = 0;
+    Crate crate_;  ///< what is drawn: the skin and the first clips, as they were read back
+};
+
+/// Where the crate of a target goes: the recipe's folder, or one in it where there are several.
+std::filesystem::path output_of(const Recipe& recipe, const Target& target);
+
+}  // namespace mellow

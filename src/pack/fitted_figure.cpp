@@ -1,0 +1,157 @@
+#include "pack/fitted_figure.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "mellow/fit.h"
+
+namespace mellow {
+namespace {
+
+/// A figure's own scene, which outlives everything that is made of it.
+std::shared_ptr<const Scene> borrowed(const Scene& scene) {
+    return {std::shared_ptr<const void>{}, &scene};
+}
+
+int vertices_of(const Scene& scene) {
+    std::size_t count = 0;
+    for (const Node& node : scene.nodes)
+        if (node.mesh != kNone)
+            for (const Primitive& part : scene.meshes[at(node.mesh)].primitives)
+                count += part.positions.size();
+    return static_cast<int>(count);
+}
+
+void note_morphs(const std::vector<MorphChange>& changes, const Scene& scene,
+                 const std::string& where, Findings& findings) {
+    std::vector<std::string> baked, dropped, moving;
+    std::set<std::string> keyed;
+    for (const Timeline& timeline : scene.timelines) {
+        for (const Channel& c : timeline.channels)
+            if (c.path == Path::kWeights) keyed.insert(scene.nodes[at(c.node)].name);
+        for (const MorphCurve& c : timeline.morphs) keyed.insert(c.mesh);
+    }
+    for (const MorphChange& c : changes) {
+        const bool drop = c.fate == MorphRule::Fate::kDrop;
+        (drop ? dropped : baked)
+            .push_back(drop ? c.target : fmt::format("{} at {:.3g}", c.target, c.weight));
+        if (keyed.contains(c.mesh)) moving.push_back(c.target);
+    }
+    if (!dropped.empty())
+        findings.push_back({Code::kLeftOut, Severity::kWarning, where,
+                            fmt::format("morph targets that are dropped, and what they do to the "
+                                        "skin with them: {}",
+                                        name_list(dropped)),
+                            "", "do = \"keep\"   # under [[morphs]] of the target"});
+    if (!baked.empty())
+        findings.push_back({Code::kLeftOut, moving.empty() ? Severity::kNote : Severity::kWarning,
+                            where,
+                            fmt::format("morph targets that became part of their mesh: {}{}",
+                                        name_list(baked),
+                                        moving.empty() ? "" : "; their mesh has keys of weights"),
+                            "targets that nothing moves", ""});
+}
+
+}  // namespace
+
+Result<FittedFigure> FittedFigure::make(const Figure& figure, const Target& target,
+                                        const std::string& root, Findings& findings) {
+    FittedFigure out;
+    out.figure_ = &figure;
+    JointRules rules = target.joints;
+    if (rules.where.empty()) rules.where = target.where;
+    if (!target.root.empty()) rules.renames.insert(rules.renames.begin(), {root, target.root});
+    MELLOW_TRY(out.fit_, fit_joints(figure.skeleton(), rules, target.convention));
+    out.sources_ = fit_sources(figure.sources(), out.fit_);
+    out.note_fit(target, findings);
+    auto kept = borrowed(figure.scene());
+    if (!target.morphs.empty()) {
+        auto scene = std::make_shared<Scene>(figure.scene());
+        out.changes_ = apply_morph_rules(*scene, target.morphs);
+        note_morphs(out.changes_, figure.scene(), target.where, findings);
+        if (!out.changes_.empty()) kept = scene;
+    }
+    auto simple = std::make_shared<Scene>(*kept);
+    const Findings simplified = simplify_skins(*simple, out.sources_, target.influences);
+    append(findings, simplified);
+    out.scene_ = std::move(simple);
+    if (!simplified.empty()) out.unsimplified_ = std::move(kept);
+    if (const int vertices = vertices_of(*out.scene_);
+        target.most_vertices > 0 && vertices > target.most_vertices)
+        return Finding{Code::kLimit,
+                       Severity::kStop,
+                       target.where,
+                       fmt::format("{} vertices", vertices),
+                       fmt::format("at most {}, most_vertices of the target", target.most_vertices),
+                       "drop meshes under [joints], or a coarser figure"};
+    return out;
+}
+
+void FittedFigure::note_fit(const Target& target, Findings& findings) const {
+    const auto say = [&](Code code, Severity severity, std::string found, std::string expected,
+                         std::string remedy) {
+        findings.push_back({code, severity, target.joints.where, std::move(found),
+                            std::move(expected), std::move(remedy)});
+    };
+    if (!fit_.surplus.empty())
+        say(Code::kLeftOut, Severity::kWarning,
+            fmt::format("joints that the list does not name, and that are dropped: {}",
+                        name_list(fit_.surplus)),
+            "joints of the list", "surplus = \"stop\"   # in the target");
+    if (!fit_.filled.empty())
+        say(Code::kMissingJoint, Severity::kWarning,
+            fmt::format("joints of the list that the figure does not have, and that rest: {}",
+                        name_list(fit_.filled)),
+            "joints of the figure", "missing = \"stop\"   # in the target");
+    if (!fit_.moved.empty())
+        say(Code::kSkeletonDiffers, Severity::kWarning,
+            "joints that hang elsewhere in the list: " + name_list(fit_.moved),
+            "the parents of the figure", "nothing, if this is meant: world motion stays");
+    if (!fit_.elsewhere.empty())
+        say(Code::kSkeletonDiffers, Severity::kWarning,
+            "joints that rest elsewhere in the list: " + name_list(fit_.elsewhere),
+            "the places of the list",
+            "the figure that the list was made for; or take the places out of the list");
+}
+
+std::string FittedFigure::name_of(int figure_joint) const {
+    for (std::size_t j = 0; j < fit_.from.size(); ++j)
+        if (fit_.from[j] == figure_joint) return fit_.skeleton[static_cast<int>(j)].name;
+    return figure_->skeleton()[figure_joint].name;
+}
+
+Clip FittedFigure::fitted(Clip clip) const {
+    for (MorphTrack& track : clip.morphs) {
+        const int node = find_node(*scene_, track.mesh);
+        const auto& names = scene_->meshes[at(scene_->nodes[at(node)].mesh)].target_names;
+        if (names.size() == track.targets.size()) continue;
+        MorphTrack kept{track.mesh, names, {}};
+        for (int k = 0; k < clip.samples; ++k)
+            for (const std::string& name : names) {
+                const auto at_target = static_cast<std::size_t>(
+                    std::find(track.targets.begin(), track.targets.end(), name) -
+                    track.targets.begin());
+                kept.weights.push_back(track.weights[at(k) * track.targets.size() + at_target]);
+            }
+        track = std::move(kept);
+    }
+    std::erase_if(clip.morphs, [](const MorphTrack& track) { return track.targets.empty(); });
+    return fit_.same ? clip : fit_clip(clip, figure_->skeleton(), fit_);
+}
+
+Take FittedFigure::take(const FigureMotion& motion, std::shared_ptr<const Rig> rig,
+                        const std::vector<Mount>& mounts) const {
+    TakeParts parts;
+    parts.mounts = mounts;
+    if (!motion.same_nodes)
+        for (Mount& mount : parts.mounts) mount.node = find_node(*motion.scene, mount.name);
+    if (!motion.same_nodes || !changes_.empty()) parts.morphs = morph_channels(*scene_);
+    return play(*motion.scene, std::move(rig), fit_.skeleton, fit_sources(motion.sources, fit_),
+                parts);
+}
+
+}  // namespace mellow

@@ -1,0 +1,47 @@
+// The figure in the terms of one target: its joints in the target's order and under its names, its
+// skin with the influences and morph targets that are wanted.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "mellow/joint_fit.h"
+#include "mellow/target.h"
+#include "pack/figure.h"
+#include "pack/motion.h"
+
+namespace mellow {
+
+class FittedFigure {
+  public:
+    /// Fails with all that keeps the figure from being fitted. What was done goes to `findings`.
+    static Result<FittedFigure> make(const Figure& figure, const Target& target,
+                                     const std::string& root, Findings& findings);
+
+    const Scene& scene() const { return *scene_; }
+    /// The scene with its skins as they were, where they had to be simplified.
+    const Scene* unsimplified() const { return unsimplified_.get(); }
+    const Skeleton& skeleton() const { return fit_.skeleton; }
+    const JointSources& sources() const { return sources_; }
+    const JointFit& fit() const { return fit_; }
+    /// Name of a joint of the figure in the target; its own where it was left out.
+    std::string name_of(int figure_joint) const;
+
+    /// A baked clip of the figure in the terms of the target.
+    Clip fitted(Clip clip) const;
+    /// What the fitted clip must move like.
+    Take take(const FigureMotion& motion, std::shared_ptr<const Rig> rig,
+              const std::vector<Mount>& mounts) const;
+
+  private:
+    void note_fit(const Target& target, Findings& findings) const;
+
+    const Figure* figure_ = nullptr;
+    std::shared_ptr<const Scene> scene_, unsimplified_;
+    JointFit fit_;
+    JointSources sources_;
+    std::vector<MorphChange> changes_;
+};
+
+}  // namespace mellow

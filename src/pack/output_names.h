@@ -1,0 +1,32 @@
+// Names of the files of a crate, by the patterns of its target.
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "mellow/recipe.h"
+#include "pack/clip_names.h"
+#include "pack/jobs.h"
+
+namespace mellow {
+
+/// What fields the names of a target may have: {crate}, {figure}, {clip}, {group}, {rate}, {index}
+/// and {id}.
+NameFields target_fields();
+
+/// Where everything goes, relative to the crate, without what files end in.
+struct OutputNames {
+    std::string skin, library;
+    std::vector<std::string> clips;  ///< as Jobs::clips()
+    std::vector<int> ids;            ///< of the clips; empty where the target has none
+};
+
+/// Fills in all patterns. Clips that had a number before, by name, keep it; others take the next
+/// that is free. Fails with name-clash where two patterns give one file, or with limit where the
+/// numbers do not suffice.
+Result<OutputNames> output_names(const Recipe& recipe, const Target& target,
+                                 const std::vector<ClipJob>& clips,
+                                 const std::map<std::string, int>& ids_before);
+
+}  // namespace mellow

@@ -1,0 +1,18 @@
+// The keys of a target, in a file of its own or in a recipe's [target].
+#pragma once
+
+#include <filesystem>
+
+#include "base/toml_table.h"
+#include "mellow/target.h"
+
+namespace mellow {
+
+/// Reads the keys that are there and leaves the rest of `target` as it is; mistakes go to the
+/// table. Files are looked for in `folder`.
+void read_target_keys(TomlTable& t, Target& target, const std::filesystem::path& folder);
+
+/// Reads the file of a target into `target`, with all that it says. Fails as parse_target() does.
+Status load_target(const std::filesystem::path& path, Target& target);
+
+}  // namespace mellow
