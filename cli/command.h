@@ -56,6 +56,7 @@ struct Command {
 struct Requests {
     DescribeRequest describe;
     PackRequest pack;
+    CheckRequest check;
     ViewRequest view;
     CompareRequest compare;
     ConvertRequest convert;

@@ -2,6 +2,7 @@
 // exit code. definitions.cpp says which options write which member.
 #pragma once
 
+#include <filesystem>
 #include <map>
 #include <optional>
 #include <string>
@@ -17,6 +18,11 @@ struct TypedConvention {
     std::string unit, up, front, hand, rate, places, frames;
     std::string of = {};  ///< what the options end in: "--unit-b" is the second file's
 };
+/// True for the folder of a crate.
+inline bool is_crate(const std::filesystem::path& path) {
+    std::error_code error;
+    return std::filesystem::is_regular_file(path / "crate.json", error);
+}
 /// Reads a scene file and overrules what it says.
 Result<ReadResult> read_typed(const std::string& file, const TypedConvention& typed);
 /// The same; a failure has been said, and `exit` is set.
@@ -37,6 +43,13 @@ struct PackRequest : Common {
     int keep = 3;
 };
 int pack(const PackRequest& request);
+
+struct CheckRequest : Common {
+    std::vector<std::string> paths, figures;
+    std::string target, junit;
+    bool all = false, sizes = false, replace = false;
+};
+int check(const CheckRequest& request);
 
 struct ViewRequest : Common {
     std::string crate, output, match = "*";

@@ -159,6 +159,43 @@ Command compare_command(CompareRequest& r) {
     return c;
 }
 
+Command check_command(CheckRequest& r) {
+    Command c{"check", "Check crates and files against a target, demand by demand",
+              "Reads the files afresh. A crate is checked against the target it was packed for, or "
+              "against --target; other files, and folders of them, need --target. Exit 1 when a "
+              "demand is not met."};
+    c.options.push_back({"PATH",
+                         &r.paths,
+                         "PATH",
+                         "Crates, recipes (their crates), scene files or folders of them",
+                         {},
+                         Names::kSceneOrMore,
+                         true});
+    c.options.push_back({"--target",
+                         &r.target,
+                         "TARGET",
+                         "A target file, or the name of a convention",
+                         preset_names(),
+                         Names::kToml});
+    c.options.push_back({"--all", &r.all, "", "Print demands that are met, too"});
+    c.options.push_back({"--junit", &r.junit, "FILE",
+                         "Write JUnit XML as well: each demand as a test case"});
+    c.options.push_back({"--replace", &r.replace, "", "Replace that file if it exists"});
+    c.options.push_back({"--figures",
+                         &r.figures,
+                         "FIGURE",
+                         "In place of a target: can these figures play the clips of the crate?",
+                         {},
+                         Names::kScene});
+    c.options.push_back(
+        {"--sizes", &r.sizes, "", "In place of a target: bytes of each clip in several forms"});
+    add_common(c, r);
+    c.examples = {"mellow check crates/tamsin", "mellow check delivery/ --target orchard.target.toml",
+                  "mellow check crates/tamsin --figures tamsin.glb"};
+    c.run = [&r] { return check(r); };
+    return c;
+}
+
 Command convert_command(ConvertRequest& r) {
     Command c{"convert", "Write one file in another format, convention or rate, without a recipe",
               ""};
@@ -280,9 +317,9 @@ Command demo_command(DemoRequest& r) {
 }  // namespace
 
 std::vector<Command> commands(Requests& r) {
-    return {describe_command(r.describe), pack_command(r.pack),       view_command(r.view),
-            compare_command(r.compare),   convert_command(r.convert), lift_command(r.lift),
-            demo_command(r.demo)};
+    return {describe_command(r.describe), pack_command(r.pack),       check_command(r.check),
+            view_command(r.view),         compare_command(r.compare), convert_command(r.convert),
+            lift_command(r.lift),         demo_command(r.demo)};
 }
 
 const Command* find_command(const std::vector<Command>& all, const std::string& name) {

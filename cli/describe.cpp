@@ -16,11 +16,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-bool is_crate(const fs::path& path) {
-    std::error_code error;
-    return fs::is_regular_file(path / "crate.json", error);
-}
-
 /// Scene files and crates in a folder and all folders in it, sorted; not what is inside a crate.
 std::vector<std::string> listed(const fs::path& folder) {
     const std::set<std::string> endings{".glb", ".gltf", ".dae", ".bvh"};

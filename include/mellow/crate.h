@@ -18,6 +18,7 @@ struct Crate {
     Scene skin;                  ///< in the inside convention
     std::vector<Clip> clips;     ///< what the manifest says; the samples are in `motions`
     std::vector<Scene> motions;  ///< one per clip, in the inside convention
+    std::vector<std::string> files;  ///< of the clips, within the folder
 };
 
 /// Reads the manifest of a crate folder and all files it names, and checks their sizes and hashes.

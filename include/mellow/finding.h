@@ -76,6 +76,7 @@ enum class Code {
     kRangeGap,
     kSkeletonDiffers,
     kSameContent,
+    kTargetUnmet,
     kUsage,
 };
 

@@ -48,6 +48,7 @@
 
 #include "mellow/bake.h"
 #include "mellow/bake_file.h"
+#include "mellow/check.h"
 #include "mellow/compare.h"
 #include "mellow/convert_file.h"
 #include "mellow/crate.h"

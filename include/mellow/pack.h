@@ -101,6 +101,7 @@ struct PackReport {
     std::vector<std::pair<std::string, Quat>> turns;
     std::vector<KeptDrive> drives;
     double height_m = 0;
+    std::size_t demands = 0;  ///< of the target on the files: how many were looked at
     std::vector<PackedClip> clips;
     Tolerance tolerance;
     std::vector<std::string> off;  ///< codes of findings that the recipe turned off

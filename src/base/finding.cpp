@@ -67,6 +67,7 @@ constexpr std::array kNames{
     "range-gap",
     "skeleton-differs",
     "same-content",
+    "target-unmet",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

@@ -145,6 +145,17 @@ void name_weights(const Scene& scene, Timeline& timeline) {
     std::erase_if(timeline.channels, [](const Channel& c) { return c.path == Path::kWeights; });
 }
 
+/// What is left of a file with a skin when only its motion counts: meshes stand behind joints.
+void drop_meshes(Scene& scene) {
+    while (!scene.nodes.empty() && scene.nodes.back().mesh != kNone) {
+        std::erase(scene.roots, static_cast<int>(scene.nodes.size()) - 1);
+        scene.nodes.pop_back();
+    }
+    for (Node& node : scene.nodes) node.mesh = node.skin = kNone;
+    scene.meshes.clear();
+    scene.skins.clear();
+}
+
 /// One timeline of a scene that was taken inside.
 Result<Scene> one_clip(Scene scene, const std::string& name, const Target& target, int samples) {
     if (scene.timelines.size() != 1)
@@ -153,6 +164,7 @@ Result<Scene> one_clip(Scene scene, const std::string& name, const Target& targe
     snap_keys(scene);
     Timeline& timeline = scene.timelines[0];
     name_weights(scene, timeline);
+    drop_meshes(scene);
     const int all = samples + (target.rest_first ? 1 : 0);
     bool plain = timeline.members.empty(), weights = true;
     for (const Channel& c : timeline.channels) plain = plain && is_uniform(c.curve, target, all);
@@ -304,14 +316,14 @@ Result<Scene> decode_clip(StoredFile file, const Target& target, const Scene& sk
         to_inside(scene);
         return one_clip(std::move(scene), clip, target, samples);
     }
-    const bool bvh = file.name.ends_with(".bvh");
+    const bool bvh = file.name.ends_with(".bvh"), dae = file.name.ends_with(".dae");
     MELLOW_TRY(scene, decode_scene(std::move(file), target));
-    if (!bvh) return scene.timelines.size() == 1 ? one_clip(std::move(scene), clip, target, samples)
-                                                 : clip_of(scene, target, clip, samples);
-    name_like(scene, skin);
-    for (Timeline& timeline : scene.timelines)  // it counts frames, not seconds
-        shift(timeline, target.rate, samples + (target.rest_first ? 1 : 0), target.first_frame);
-    return one_clip(std::move(scene), clip, target, samples);
+    if (bvh) name_like(scene, skin);
+    // A BVH file counts frames from its own first; a COLLADA clip is read from its start.
+    Target from_zero = target;
+    from_zero.first_frame = bvh || dae ? 0 : target.first_frame;
+    return scene.timelines.size() == 1 ? one_clip(std::move(scene), clip, from_zero, samples)
+                                       : clip_of(scene, from_zero, clip, samples);
 }
 
 Result<Scene> clip_of(const Scene& file, const Target& target, const std::string& clip,

@@ -248,6 +248,7 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
     if (crate.skin.nodes.empty()) return manifest.bad("a skin without nodes");
     for (JsonMembers& entry : manifest.json.objects("clips")) {
         Clip clip;
+        crate.files.push_back(entry.text("file"));
         MELLOW_TRY(Scene motion, open_clip(manifest, crate.skin, std::move(entry), clip));
         crate.clips.push_back(std::move(clip));
         crate.motions.push_back(std::move(motion));

@@ -8,11 +8,13 @@
 #include "base/at.h"
 #include "crate/hash.h"
 #include "mellow/fit.h"
+#include "pack/check_folder.h"
 #include "pack/checks.h"
 #include "pack/clip_json.h"
 #include "pack/clip_judge.h"
 #include "pack/clip_record.h"
 #include "pack/inputs.h"
+#include "pack/target_table.h"
 
 namespace mellow {
 namespace {
@@ -50,6 +52,19 @@ Clip without_samples(Clip clip) {
     for (MorphTrack& track : clip.morphs) track.weights = std::vector<float>();
     for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
     return clip;
+}
+
+/// Files that are in memory alone.
+StoredFile unstored(const WrittenScene& written) {
+    const WrittenFile& first = written.files.front();
+    return {std::filesystem::path(first.name).filename().string(),
+            Bytes(first.bytes.begin(), first.bytes.end()),
+            [files = written.files](const std::string& name) -> Result<Bytes> {
+                for (const WrittenFile& file : files)
+                    if (std::filesystem::path(file.name).filename() == name)
+                        return Bytes(file.bytes.begin(), file.bytes.end());
+                return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+            }};
 }
 
 /// What a format of clips cannot hold of these.
@@ -165,9 +180,13 @@ Status CrateOutput::write_skin() {
     MELLOW_TRY(const WrittenScene written, encode_scene(std::move(skin.scene), target_,
                                                         target_.skin_format, names_.skin));
     say_once(written.findings);
-    MELLOW_TRY(report_.skin, put(written, "skin"));
-    MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / report_.skin.file));
-    MELLOW_TRY(crate_.skin, decode_scene(std::move(stored), target_));
+    if (target_.layout == Layout::kOneFile) {  // its file comes when it has its clips
+        MELLOW_TRY(crate_.skin, decode_scene(unstored(written), target_));
+    } else {
+        MELLOW_TRY(report_.skin, put(written, "skin"));
+        MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / report_.skin.file));
+        MELLOW_TRY(crate_.skin, decode_scene(std::move(stored), target_));
+    }
     crate_.name = report_.name;
     crate_.convention = target_.convention;
     const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
@@ -380,8 +399,24 @@ Findings CrateOutput::all_skipped() const {
     return all;
 }
 
+/// Reads everything that was written once more, and measures it against the target.
+void CrateOutput::check_target() {
+    std::vector<std::pair<std::string, ListedClip>> clips;
+    for (const PackedClip& packed : report_.clips)
+        clips.emplace_back(packed.file.file, ListedClip{packed.clip.name, packed.clip});
+    CheckReport checked;
+    check_listed(folder_->path(), target_, report_.skin.file, clips, checked);
+    report_.demands = checked.demands.size();
+    for (const Demand& d : checked.demands)
+        if (!d.met)
+            report_.findings.push_back({Code::kTargetUnmet, Severity::kStop,
+                                        fmt::format("{}, {}", d.file.empty() ? "crate" : d.file, d.id),
+                                        d.found, d.wanted, d.remedy});
+}
+
 Result<PackReport> CrateOutput::finish() {
     if (recipe_.picture && fit_to_place()) MELLOW_CHECK(draw());
+    check_target();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)
         if (!level) report_.off.emplace_back(name(code));
@@ -393,6 +428,12 @@ Result<PackReport> CrateOutput::finish() {
                                      [&](const TextSink& out) { report_text(report_, out); }));
     MELLOW_CHECK(
         folder_->write_text("recipe.toml", [&](const TextSink& out) { out(recipe_.text); }));
+    MELLOW_CHECK(folder_->write_text(
+        "target.toml", [&](const TextSink& out) { out(target_toml(target_)); }));
+    if (!target_.joints.list.joints.empty())
+        MELLOW_CHECK(folder_->write_text("joints.txt", [&](const TextSink& out) {
+            out(joint_list_text(target_.joints.list));
+        }));
     if (fit_to_place()) {
         MELLOW_TRY(StagedFolder::Placed placed, folder_->commit(options_.keep));
         report_.placed = true;

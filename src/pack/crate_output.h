@@ -76,6 +76,7 @@ class CrateOutput {
   private:
     Status write_skin();
     void check_size(const Bounds& bounds);
+    void check_target();
     Status draw();
     Result<Bytes> picture();
     bool same_drawn() const;

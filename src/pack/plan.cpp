@@ -42,7 +42,8 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
     const fs::path output = output_of(recipe, target);
     std::error_code error;
     const bool stands = fs::exists(output, error);
-    names.insert(names.end(), {"recipe.toml", "report.json", "report.txt"});
+    names.insert(names.end(), {"recipe.toml", "report.json", "report.txt", "target.toml"});
+    if (!target.joints.list.joints.empty()) names.emplace_back("joints.txt");
     if (recipe.picture) names.emplace_back("sheet.png");
     for (const std::string& name : names) {
         const bool there = fs::exists(output / name, error);

@@ -15,4 +15,8 @@ void read_target_keys(TomlTable& t, Target& target, const std::filesystem::path&
 /// Reads the file of a target into `target`, with all that it says. Fails as parse_target() does.
 Status load_target(const std::filesystem::path& path, Target& target);
 
+/// All that a target says, as the text of its file. Its joint list is "joints.txt" beside it.
+std::string target_toml(const Target& target);
+std::string joint_list_text(const JointList& list);
+
 }  // namespace mellow

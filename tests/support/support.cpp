@@ -87,6 +87,7 @@ const std::map<std::string, std::string>& severities() {
                                                           {"size-suspect", "warning stop"},
                                                           {"skin-removed", "note"},
                                                           {"still-tail", "warning"},
+                                                          {"target-unmet", "stop"},
                                                           {"travel-in-hips", "warning"},
                                                           {"unbaked", "warning stop"},
                                                           {"unweighted", "note"},

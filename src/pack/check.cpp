@@ -1,0 +1,207 @@
+#include "mellow/check.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "crate/hash.h"
+#include "crate/json_members.h"
+#include "mellow/parallel.h"
+#include "mellow/read.h"
+#include "pack/check_folder.h"
+#include "pack/clip_json.h"
+#include "pack/clip_record.h"
+
+namespace mellow {
+namespace {
+
+namespace fs = std::filesystem;
+
+bool is_scene_file(const fs::path& path) {
+    const std::string ending = path.extension().string();
+    return ending.size() > 1 && parse_file_format(ending.substr(1)).has_value();
+}
+
+/// Scene files below a folder, sorted; or the file itself.
+std::vector<std::string> scene_files(const fs::path& path) {
+    std::vector<std::string> files;
+    std::error_code error;
+    if (!fs::is_directory(path, error)) return {path.filename().string()};
+    for (fs::recursive_directory_iterator at(path, error), end; !error && at != end;
+         at.increment(error))
+        if (at->is_regular_file(error) && is_scene_file(at->path()))
+            files.push_back(at->path().lexically_relative(path).generic_string());
+    std::sort(files.begin(), files.end());
+    return files;
+}
+
+struct ManifestFiles {
+    std::string name, target;
+    Convention convention;
+    FileRecord skin;
+    std::vector<std::pair<FileRecord, ListedClip>> clips;
+};
+
+Result<ManifestFiles> read_manifest(const fs::path& folder) {
+    MELLOW_TRY(const Bytes text, read_file(folder / "crate.json"));
+    JsonMembers json(text);
+    ManifestFiles out;
+    if (json.failed() || !json.has("format") || json.text("format") != "mellow-crate")
+        return Finding{Code::kValueBad,       Severity::kStop,      (folder / "crate.json").string(),
+                       "no manifest of a crate", "the crate.json of a crate", "pack the crate again"};
+    out.name = json.text("name");
+    JsonMembers target = json.object("target");
+    out.target = target.text("name");
+    JsonMembers skin = json.object("skin");
+    out.skin = read_file_record(skin, "skin");
+    for (JsonMembers& clip : json.objects("clips")) {
+        ListedClip listed{clip.text("name"), clip_from_facts(clip, {})};
+        out.clips.emplace_back(read_file_record(clip, "clip"), std::move(listed));
+    }
+    if (json.failed())
+        return Finding{Code::kValueBad, Severity::kStop,        (folder / "crate.json").string(),
+                       json.error(),    "what packing writes", "pack the crate again"};
+    return out;
+}
+
+void check_bytes(const fs::path& folder, const FileRecord& record, CheckReport& report) {
+    const auto bytes = read_file(folder / record.file);
+    const bool same = bytes && hash_hex(bytes.value()) == record.hash;
+    report.demands.push_back({"bytes", record.file, "the bytes that the manifest names",
+                              !bytes ? bytes.failure().found : same ? "the same" : "others", same,
+                              same ? "" : "pack the crate again"});
+}
+
+/// One file and the demands on it.
+struct Work {
+    std::string file;
+    std::vector<ListedClip> listed;
+    bool skin = false, motion = false;
+};
+
+}  // namespace
+
+std::size_t CheckReport::unmet() const {
+    return static_cast<std::size_t>(
+        std::count_if(demands.begin(), demands.end(), [](const Demand& d) { return !d.met; }));
+}
+
+void check_listed(const fs::path& folder, const Target& target, const std::string& skin_file,
+                  const std::vector<std::pair<std::string, ListedClip>>& clips,
+                  CheckReport& report) {
+    Checker checker(target, report);
+    std::vector<Work> works;
+    for (const auto& [file, clip] : clips) {
+        const auto have = std::find_if(works.begin(), works.end(),
+                                       [&, name = file](const Work& w) { return w.file == name; });
+        if (have != works.end())
+            have->listed.push_back(clip);
+        else
+            works.push_back({file, {clip}, false, true});
+    }
+    CheckedFile skin = read_checked(folder / skin_file, skin_file);
+    checker.reads(skin);
+    if (skin.reads) checker.skin(skin);
+    const bool one_file = works.size() == 1 && works[0].file == skin_file;
+    if (one_file && skin.reads) {
+        checker.motion(skin, &skin.scene, works[0].listed);
+        checker.layout(0, 0, skin.is_skin() && skin.is_motion() ? 1 : 0);
+        report.files = 1;
+    } else {
+        std::vector<CheckReport> reports(works.size());
+        std::vector<std::size_t> skins(works.size(), 0);
+        parallel_for(works.size(), [&](std::size_t i) {
+            Checker inner(target, reports[i]);
+            const CheckedFile file = read_checked(folder / works[i].file, works[i].file);
+            inner.reads(file);
+            if (!file.reads) return;
+            inner.motion(file, skin.reads ? &skin.scene : nullptr, works[i].listed);
+            skins[i] = file.is_skin() ? 1 : 0;
+        });
+        for (CheckReport& r : reports)
+            for (Demand& d : r.demands) report.demands.push_back(std::move(d));
+        const auto both = static_cast<std::size_t>(std::count(skins.begin(), skins.end(), 1U));
+        checker.layout(1, works.size() - both, both);
+        report.files = works.size() + 1;
+    }
+    std::vector<ListedClip> all;
+    for (const auto& [file, clip] : clips) all.push_back(clip);
+    checker.ids(all);
+}
+
+Result<CheckReport> check_crate(const fs::path& folder, const std::optional<Target>& other) {
+    MELLOW_TRY(const ManifestFiles manifest, read_manifest(folder));
+    CheckReport report;
+    report.what = folder.string();
+    Target target;
+    if (other) {
+        target = *other;
+    } else {
+        MELLOW_TRY(target, read_target(folder / "target.toml"));
+        target.name = manifest.target;
+        // Names are filled in for this crate.
+    }
+    report.target = target.name;
+    check_bytes(folder, manifest.skin, report);
+    std::vector<std::pair<std::string, ListedClip>> clips;
+    for (const auto& [record, listed] : manifest.clips) {
+        const bool said = std::any_of(clips.begin(), clips.end(), [&, r = record](const auto& c) {
+            return c.first == r.file;
+        });
+        if (!said && record.file != manifest.skin.file) check_bytes(folder, record, report);
+        clips.emplace_back(record.file, listed);
+    }
+    check_listed(folder, target, manifest.skin.file, clips, report);
+    return report;
+}
+
+Result<CheckReport> check_files(const fs::path& path, const Target& target) {
+    std::error_code error;
+    if (!fs::exists(path, error))
+        return Finding{Code::kFileMissing,      Severity::kStop, path.string(), "no such file",
+                       "a scene file, a folder or a crate", "correct the path"};
+    const bool folder = fs::is_directory(path, error);
+    const std::vector<std::string> files = scene_files(path);
+    if (files.empty())
+        return Finding{Code::kFileMissing,   Severity::kStop, path.string(), "no scene file",
+                       ".glb, .gltf, .dae, .bvh or .csv", "another folder"};
+    const fs::path base = folder ? path : path.parent_path();
+    CheckReport report;
+    report.what = path.string();
+    report.target = target.name;
+    report.files = files.size();
+    Checker checker(target, report);
+    // Skins are found first: clips are checked against the first of them.
+    std::vector<std::array<bool, 2>> kinds(files.size());
+    std::vector<char> reads(files.size(), 1);
+    parallel_for(files.size(), [&](std::size_t i) {
+        const CheckedFile file = read_checked(base / files[i], files[i]);
+        reads[i] = file.reads ? 1 : 0;
+        kinds[i] = {file.is_skin(), file.is_motion()};
+    });
+    std::optional<CheckedFile> skin;
+    std::size_t skins = 0, motions = 0, both = 0;
+    for (std::size_t i = 0; i < files.size(); ++i) {
+        if (reads[i] != 0 && kinds[i][0]) (kinds[i][1] ? both : skins) += 1;
+        if (reads[i] != 0 && !kinds[i][0]) ++motions;
+        if (reads[i] == 0 || !kinds[i][0]) continue;
+        CheckedFile file = read_checked(base / files[i], files[i]);
+        checker.reads(file);
+        checker.skin(file);
+        if (!skin || (skin->is_motion() && !file.is_motion())) skin = std::move(file);
+    }
+    std::vector<CheckReport> reports(files.size());
+    parallel_for(files.size(), [&](std::size_t i) {
+        if (reads[i] != 0 && !kinds[i][1]) return;
+        Checker inner(target, reports[i]);
+        const CheckedFile file = read_checked(base / files[i], files[i]);
+        if (!file.reads || !file.is_skin()) inner.reads(file);
+        if (file.reads) inner.motion(file, skin ? &skin->scene : nullptr, {});
+    });
+    for (CheckReport& r : reports)
+        for (Demand& d : r.demands) report.demands.push_back(std::move(d));
+    if (folder) checker.layout(skins, motions, both);
+    return report;
+}
+
+}  // namespace mellow
