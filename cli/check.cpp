@@ -19,13 +19,13 @@ Result<CheckReport> check_one(const std::string& path, const std::optional<Targe
     if (is_crate(path)) return check_crate(path, target);
     if (target) return check_files(path, *target);
     std::error_code error;
-    return Finding{Code::kUsage,
-                   Severity::kStop,
-                   path,
-                   fs::exists(path, error) ? "files without a manifest, and no target"
-                                           : "no such file",
-                   "a crate or a recipe; or --target",
-                   "mellow check " + path + " --target y-up-metre"};
+    return Finding{
+        Code::kUsage,
+        Severity::kStop,
+        path,
+        fs::exists(path, error) ? "files without a manifest, and no target" : "no such file",
+        "a crate or a recipe; or --target",
+        "mellow check " + path + " --target y-up-metre"};
 }
 
 /// What a word asks to be checked: the crates of a recipe, or the path itself.
@@ -42,12 +42,8 @@ Result<std::vector<CheckReport>> check_path(const std::string& path,
         const fs::path crate =
             recipe.targets.size() > 1 ? recipe.output / wanted.name : recipe.output;
         if (!is_crate(crate))
-            return Finding{Code::kFileMissing,
-                           Severity::kStop,
-                           crate.string(),
-                           "no crate",
-                           "the crate of " + path,
-                           "mellow pack " + path};
+            return Finding{Code::kFileMissing, Severity::kStop,        crate.string(),
+                           "no crate",         "the crate of " + path, "mellow pack " + path};
         MELLOW_TRY(CheckReport report, check_crate(crate, target ? target : std::optional(wanted)));
         reports.push_back(std::move(report));
     }
@@ -100,10 +96,10 @@ int print_sizes(const CheckRequest& request) {
     print_out(fmt::format("{:{}}  {:>9}  {:>9}  {:>9}  {:>9}  {:>9}  {:>6}\n", "clip", width,
                           "as it is", "motion", "with skin", "as text", "with skin", "ratio"));
     for (const ClipSizes& s : sizes.value())
-        print_out(fmt::format(
-            "{:{}}  {:>9}  {:>9}  {:>9}  {:>9}  {:>9}  {:>6.3f}\n", s.clip, width, s.as_is, s.motion,
-            s.with_skin, s.motion_text, s.with_skin_text,
-            static_cast<double>(s.motion) / static_cast<double>(std::max<std::size_t>(s.with_skin, 1))));
+        print_out(fmt::format("{:{}}  {:>9}  {:>9}  {:>9}  {:>9}  {:>9}  {:>6.3f}\n", s.clip, width,
+                              s.as_is, s.motion, s.with_skin, s.motion_text, s.with_skin_text,
+                              static_cast<double>(s.motion) /
+                                  static_cast<double>(std::max<std::size_t>(s.with_skin, 1))));
     return kDone;
 }
 

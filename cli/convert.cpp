@@ -3,6 +3,7 @@
 #include "base/text.h"
 #include "commands.h"
 #include "mellow/convert_file.h"
+#include "mellow/target.h"
 
 namespace mellow::cli {
 namespace {
@@ -32,12 +33,15 @@ std::uintmax_t size_of(const std::filesystem::path& file) {
 
 int convert(const ConvertRequest& request) {
     ConvertOptions options;
-    options.target = request.target;
     options.timeline = request.timeline;
     options.replace = request.replace;
-    if (!find_preset(request.target))
-        return misused(request, "--target", request.target,
-                       suggest(request.target, preset_names()));
+    const auto target = find_target(request.target);
+    if (!target) return fail(request, target.failures());
+    options.target = target.value().convention;
+    if (!target.value().files.empty()) {  // a file says more than a convention
+        options.rate = target.value().rate;
+        if (!target.value().textures) options.textures = Textures::kLeftOut;
+    }
     if (!request.to_rate.empty() && !(options.rate = parse_rate(request.to_rate)))
         return misused(request, "--to-rate", request.to_rate, "samples per second, such as 30");
     if (const int code = read_orders(request, options); code != kDone) return code;

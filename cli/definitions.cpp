@@ -171,15 +171,12 @@ Command check_command(CheckRequest& r) {
                          {},
                          Names::kSceneOrMore,
                          true});
-    c.options.push_back({"--target",
-                         &r.target,
-                         "TARGET",
-                         "A target file, or the name of a convention",
-                         preset_names(),
+    c.options.push_back({"--target", &r.target, "TARGET",
+                         "A target file, or the name of a convention", preset_names(),
                          Names::kToml});
     c.options.push_back({"--all", &r.all, "", "Print demands that are met, too"});
-    c.options.push_back({"--junit", &r.junit, "FILE",
-                         "Write JUnit XML as well: each demand as a test case"});
+    c.options.push_back(
+        {"--junit", &r.junit, "FILE", "Write JUnit XML as well: each demand as a test case"});
     c.options.push_back({"--replace", &r.replace, "", "Replace that file if it exists"});
     c.options.push_back({"--figures",
                          &r.figures,
@@ -190,7 +187,8 @@ Command check_command(CheckRequest& r) {
     c.options.push_back(
         {"--sizes", &r.sizes, "", "In place of a target: bytes of each clip in several forms"});
     add_common(c, r);
-    c.examples = {"mellow check crates/tamsin", "mellow check delivery/ --target orchard.target.toml",
+    c.examples = {"mellow check crates/tamsin",
+                  "mellow check delivery/ --target orchard.target.toml",
                   "mellow check crates/tamsin --figures tamsin.glb"};
     c.run = [&r] { return check(r); };
     return c;
@@ -209,8 +207,10 @@ Command convert_command(ConvertRequest& r) {
                          Names::kScene,
                          true});
     add_truth(c, r.truth);
-    c.options.push_back({"--target", &r.target, "CONVENTION",
-                         "Convention of the output (default y-up-metre)", preset_names()});
+    c.options.push_back({"--target", &r.target, "TARGET",
+                         "Convention of the output (default y-up-metre), or a target file: its "
+                         "axes, unit, rate and textures",
+                         preset_names(), Names::kToml});
     c.options.push_back(
         {"--to-rate", &r.to_rate, "RATE", "Samples per second of the output", kRates});
     c.options.push_back({"--timeline",

@@ -7,6 +7,8 @@
 
 #include "mellow/joint_map.h"
 #include "mellow/pack.h"
+#include "mellow/pose.h"
+#include "mellow/rig.h"
 #include "mellow/write.h"
 #include "orchard.h"
 #include "plain_bvh.h"

@@ -18,8 +18,8 @@ namespace mellow {
 
 /// One demand on one file, and whether it is met.
 struct Demand {
-    std::string id;      ///< stable: "joint-order", "closing-sample"; all are in docs/target.md
-    std::string file;    ///< within what is checked; empty: all of it together
+    std::string id;    ///< stable: "joint-order", "closing-sample"; all are in docs/target.md
+    std::string file;  ///< within what is checked; empty: all of it together
     std::string wanted, found;
     bool met = true;
     std::string remedy;  ///< a line to paste, where there is one; of demands that are not met
@@ -29,6 +29,8 @@ struct CheckReport {
     std::string what, target;
     std::vector<Demand> demands;  ///< file by file, skins first
     std::size_t files = 0;
+    bool crate = false;  ///< there is a manifest
+    bool alone = false;  ///< a single file: nothing is known of its folder
 
     std::size_t unmet() const;
     bool passed() const { return unmet() == 0; }

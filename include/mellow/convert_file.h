@@ -20,9 +20,9 @@ enum class SceneParts { kAll, kSkin, kMotion };
 enum class Textures { kEmbedded, kBeside, kLeftOut };
 
 struct ConvertOptions {
-    std::string target = "y-up-metre";  ///< convention of the output (find_preset())
-    std::optional<FrameRate> rate;      ///< resample; glTF without it keeps its keys as they are
-    std::string timeline;               ///< empty: all of them; BVH takes exactly one
+    Convention target;              ///< of the output
+    std::optional<FrameRate> rate;  ///< resample; glTF without it keeps its keys as they are
+    std::string timeline;           ///< empty: all of them; BVH takes exactly one
     std::optional<std::int64_t> first, last;  ///< inclusive frames of the source rate; both or none
     /// Of the rotations in BVH and COLLADA; without it what the source keyed, else ZXY in BVH and
     /// ZYX in COLLADA.

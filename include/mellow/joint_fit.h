@@ -53,8 +53,8 @@ struct JointFit {
     std::vector<bool> plain;  ///< true where its local motion is that of the figure's joint
     bool same = false;        ///< nothing changes, not even a name
     std::vector<std::string> surplus, filled;  ///< by the names of the figure, of the target
-    std::vector<std::string> moved;      ///< "hand on root, in the figure on arm"
-    std::vector<std::string> elsewhere;  ///< "hand 12.3 cm away": from where the list has it
+    std::vector<std::string> moved;            ///< "hand on root, in the figure on arm"
+    std::vector<std::string> elsewhere;        ///< "hand 12.3 cm away": from where the list has it
 };
 
 /// Fits a skeleton to the rules; without a list only names change. Places of the list are in the

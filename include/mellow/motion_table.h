@@ -2,9 +2,9 @@
 // the numbers themselves: spreadsheets, scripts, readers of no scene format.
 //
 // The first column is `seconds`. Then follow, for each joint, NAME.tx ty tz (place), NAME.qx qy qz
-// qw (rotation, a unit quaternion) and, where its scale is not 1, NAME.sx sy sz, all relative to the
-// parent joint; then MESH/TARGET.weight for morph weights and NAME.value for scalars. docs/formats.md
-// has an example.
+// qw (rotation, a unit quaternion) and, where its scale is not 1, NAME.sx sy sz, all relative to
+// the parent joint; then MESH/TARGET.weight for morph weights and NAME.value for scalars.
+// docs/formats.md has an example.
 #pragma once
 
 #include <string>

@@ -1,5 +1,5 @@
-// Target: what a receiving engine wants, as one value: axes, hand and unit, rate, joints in an order
-// of their own, limits, layout and names of files.
+// Target: what a receiving engine wants, as one value: axes, hand and unit, rate, joints in an
+// order of their own, limits, layout and names of files.
 //
 // It is read from a file of its own (docs/target.md), so that all recipes for one engine share it,
 // or it is one of the presets, which only say the convention. Nothing here is done to a figure yet:
@@ -61,8 +61,8 @@ struct Target {
     LoopForm loop_form = LoopForm::kClosed;
 
     JointRules joints;
-    std::string root;   ///< name of the root joint; empty: what the recipe says
-    int influences = 0; ///< most per vertex; 0: as many as the source has
+    std::string root;               ///< name of the root joint; empty: what the recipe says
+    int influences = 0;             ///< most per vertex; 0: as many as the source has
     std::vector<MorphRule> morphs;  ///< none: all are kept
 
     Layout layout = Layout::kSkinAndClips;
@@ -71,9 +71,9 @@ struct Target {
     NameRule names;
     std::optional<std::array<int, 2>> ids;  ///< first and last number that clips may have
 
-    int first_frame = 0;        ///< the number of a clip's first sample: 0 or 1
-    bool rest_first = false;    ///< a sample at rest stands before those of each clip
-    bool textures = true;       ///< else pictures are left out of skins
+    int first_frame = 0;      ///< the number of a clip's first sample: 0 or 1
+    bool rest_first = false;  ///< a sample at rest stands before those of each clip
+    bool textures = true;     ///< else pictures are left out of skins
 
     // Limits, which check() measures; 0 or not set: none.
     int most_vertices = 0;

@@ -63,14 +63,14 @@ class JointFitter {
             names_.push_back(renamed(figure_[j].name, "", rules_.renames));
             const auto [have, fresh] = seen.emplace(names_.back(), j);
             if (!fresh)
-                return Finding{Code::kNameClash,
-                               Severity::kStop,
-                               rules_.where,
-                               fmt::format("joints \"{}\" and \"{}\", both named \"{}\"",
-                                           figure_[have->second].name, figure_[j].name,
-                                           names_.back()),
-                               "one name per joint",
-                               "correct [rename] of the target"};
+                return Finding{
+                    Code::kNameClash,
+                    Severity::kStop,
+                    rules_.where,
+                    fmt::format("joints \"{}\" and \"{}\", both named \"{}\"",
+                                figure_[have->second].name, figure_[j].name, names_.back()),
+                    "one name per joint",
+                    "correct [rename] of the target"};
         }
         return {};
     }
@@ -114,7 +114,8 @@ class JointFitter {
         for (const ListedJoint& listed : rules_.list.joints) {
             const int index = static_cast<int>(joints.size());
             const auto found = std::find(names_.begin(), names_.end(), listed.name);
-            const int from = found == names_.end() ? kNone : static_cast<int>(found - names_.begin());
+            const int from =
+                found == names_.end() ? kNone : static_cast<int>(found - names_.begin());
             Joint joint{listed.name, listed.parent, {}};
             const Affine above = listed.parent < 0 ? Affine{} : worlds[at(listed.parent)];
             const int own = from == kNone ? kNone : figure_[from].parent;
@@ -226,8 +227,7 @@ Clip fit_clip(const Clip& clip, const Skeleton& figure, const JointFit& fit) {
         for (std::size_t j = 0; j < joints; ++j) {
             const Joint& joint = fit.skeleton[static_cast<int>(j)];
             const Affine above = joint.parent < 0 ? Affine{} : fitted[at(joint.parent)];
-            fitted[j] = fit.from[j] == kNone ? above * to_affine(joint.rest)
-                                             : own[at(fit.from[j])];
+            fitted[j] = fit.from[j] == kNone ? above * to_affine(joint.rest) : own[at(fit.from[j])];
             if (fit.from[j] == kNone || fit.plain[j]) continue;
             store(out.joints[j], k, decompose(inverse(above) * fitted[j]).transform);
             keep_side(out.joints[j], k);

@@ -80,8 +80,8 @@ class ListReader {
         joint.name = std::string(first, last.data() + last.size());
         while (!open_.empty() && open_.back().depth >= depth) open_.pop_back();
         if (open_.empty() && !list_.joints.empty() && depth != first_depth_)
-            say(Code::kValueBad, number_of_line, fmt::format("\"{}\" indented below nothing",
-                                                             joint.name),
+            say(Code::kValueBad, number_of_line,
+                fmt::format("\"{}\" indented below nothing", joint.name),
                 "a line above that is indented less");
         if (list_.joints.empty()) first_depth_ = depth;
         // Brothers stand below each other.
@@ -101,7 +101,8 @@ class ListReader {
                 fmt::format("\"{}\" a second time, as in line {}", joint.name, have->second),
                 "every joint once");
         if (list_.joints.size() == kMostJoints)
-            say(Code::kLimit, number_of_line, "more joints", fmt::format("at most {}", kMostJoints));
+            say(Code::kLimit, number_of_line, "more joints",
+                fmt::format("at most {}", kMostJoints));
         if (list_.joints.size() >= kMostJoints) return;
         open_.push_back({depth, static_cast<int>(list_.joints.size()), 0});
         list_.joints.push_back(std::move(joint));

@@ -31,9 +31,9 @@ void bake_in(Primitive& part, const MorphTarget& target, double weight) {
     }
     for (std::size_t v = 0; v < std::min(part.tangents.size(), target.tangents.size()); ++v)
         for (std::size_t c = 0; c < 3; ++c)
-            part.tangents[v][c] = static_cast<float>(
-                static_cast<double>(part.tangents[v][c]) +
-                weight * static_cast<double>(target.tangents[v][c]));
+            part.tangents[v][c] =
+                static_cast<float>(static_cast<double>(part.tangents[v][c]) +
+                                   weight * static_cast<double>(target.tangents[v][c]));
 }
 
 template <class T>

@@ -47,8 +47,12 @@ Result<ManifestFiles> read_manifest(const fs::path& folder) {
     JsonMembers json(text);
     ManifestFiles out;
     if (json.failed() || !json.has("format") || json.text("format") != "mellow-crate")
-        return Finding{Code::kValueBad,       Severity::kStop,      (folder / "crate.json").string(),
-                       "no manifest of a crate", "the crate.json of a crate", "pack the crate again"};
+        return Finding{Code::kValueBad,
+                       Severity::kStop,
+                       (folder / "crate.json").string(),
+                       "no manifest of a crate",
+                       "the crate.json of a crate",
+                       "pack the crate again"};
     out.name = json.text("name");
     JsonMembers target = json.object("target");
     out.target = target.text("name");
@@ -59,7 +63,7 @@ Result<ManifestFiles> read_manifest(const fs::path& folder) {
         out.clips.emplace_back(read_file_record(clip, "clip"), std::move(listed));
     }
     if (json.failed())
-        return Finding{Code::kValueBad, Severity::kStop,        (folder / "crate.json").string(),
+        return Finding{Code::kValueBad, Severity::kStop,       (folder / "crate.json").string(),
                        json.error(),    "what packing writes", "pack the crate again"};
     return out;
 }
@@ -68,8 +72,10 @@ void check_bytes(const fs::path& folder, const FileRecord& record, CheckReport& 
     const auto bytes = read_file(folder / record.file);
     const bool same = bytes && hash_hex(bytes.value()) == record.hash;
     report.demands.push_back({"bytes", record.file, "the bytes that the manifest names",
-                              !bytes ? bytes.failure().found : same ? "the same" : "others", same,
-                              same ? "" : "pack the crate again"});
+                              !bytes ? bytes.failure().found
+                              : same ? "the same"
+                                     : "others",
+                              same, same ? "" : "pack the crate again"});
 }
 
 /// One file and the demands on it.
@@ -108,7 +114,9 @@ void check_listed(const fs::path& folder, const Target& target, const std::strin
         checker.layout(0, 0, skin.is_skin() && skin.is_motion() ? 1 : 0);
         report.files = 1;
     } else {
-        std::vector<CheckReport> reports(works.size());
+        CheckReport blank;
+        blank.crate = true;
+        std::vector<CheckReport> reports(works.size(), blank);
         std::vector<std::size_t> skins(works.size(), 0);
         parallel_for(works.size(), [&](std::size_t i) {
             Checker inner(target, reports[i]);
@@ -133,21 +141,20 @@ Result<CheckReport> check_crate(const fs::path& folder, const std::optional<Targ
     MELLOW_TRY(const ManifestFiles manifest, read_manifest(folder));
     CheckReport report;
     report.what = folder.string();
+    report.crate = true;
     Target target;
     if (other) {
         target = *other;
     } else {
         MELLOW_TRY(target, read_target(folder / "target.toml"));
         target.name = manifest.target;
-        // Names are filled in for this crate.
     }
     report.target = target.name;
     check_bytes(folder, manifest.skin, report);
     std::vector<std::pair<std::string, ListedClip>> clips;
     for (const auto& [record, listed] : manifest.clips) {
-        const bool said = std::any_of(clips.begin(), clips.end(), [&, r = record](const auto& c) {
-            return c.first == r.file;
-        });
+        const bool said = std::any_of(clips.begin(), clips.end(),
+                                      [&, r = record](const auto& c) { return c.first == r.file; });
         if (!said && record.file != manifest.skin.file) check_bytes(folder, record, report);
         clips.emplace_back(record.file, listed);
     }
@@ -158,18 +165,27 @@ Result<CheckReport> check_crate(const fs::path& folder, const std::optional<Targ
 Result<CheckReport> check_files(const fs::path& path, const Target& target) {
     std::error_code error;
     if (!fs::exists(path, error))
-        return Finding{Code::kFileMissing,      Severity::kStop, path.string(), "no such file",
-                       "a scene file, a folder or a crate", "correct the path"};
+        return Finding{Code::kFileMissing,
+                       Severity::kStop,
+                       path.string(),
+                       "no such file",
+                       "a scene file, a folder or a crate",
+                       "correct the path"};
     const bool folder = fs::is_directory(path, error);
     const std::vector<std::string> files = scene_files(path);
     if (files.empty())
-        return Finding{Code::kFileMissing,   Severity::kStop, path.string(), "no scene file",
-                       ".glb, .gltf, .dae, .bvh or .csv", "another folder"};
+        return Finding{Code::kFileMissing,
+                       Severity::kStop,
+                       path.string(),
+                       "no scene file",
+                       ".glb, .gltf, .dae, .bvh or .csv",
+                       "another folder"};
     const fs::path base = folder ? path : path.parent_path();
     CheckReport report;
     report.what = path.string();
     report.target = target.name;
     report.files = files.size();
+    report.alone = !folder;
     Checker checker(target, report);
     // Skins are found first: clips are checked against the first of them.
     std::vector<std::array<bool, 2>> kinds(files.size());
@@ -190,7 +206,9 @@ Result<CheckReport> check_files(const fs::path& path, const Target& target) {
         checker.skin(file);
         if (!skin || (skin->is_motion() && !file.is_motion())) skin = std::move(file);
     }
-    std::vector<CheckReport> reports(files.size());
+    CheckReport blank;
+    blank.alone = report.alone;
+    std::vector<CheckReport> reports(files.size(), blank);
     parallel_for(files.size(), [&](std::size_t i) {
         if (reads[i] != 0 && !kinds[i][1]) return;
         Checker inner(target, reports[i]);

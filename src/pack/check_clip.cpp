@@ -22,9 +22,9 @@ std::vector<Transform> locals_of(const Scene& scene, const Pose& pose) {
     std::vector<Transform> out;
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         const int up = scene.nodes[n].parent;
-        out.push_back(decompose(up == kNone ? pose.worlds[n]
-                                            : inverse(pose.worlds[at(up)]) * pose.worlds[n])
-                          .transform);
+        out.push_back(
+            decompose(up == kNone ? pose.worlds[n] : inverse(pose.worlds[at(up)]) * pose.worlds[n])
+                .transform);
     }
     return out;
 }
@@ -87,11 +87,11 @@ void Checker::motion(const CheckedFile& file, const Scene* skin,
     if (file.format <= FileFormat::kDae)
         demand(with_skin ? "with-mesh" : "no-mesh", file.file,
                with_skin ? "motion with its skin" : "motion without meshes",
-               fmt::format("{} meshes", scene.meshes.size()),
-               scene.meshes.empty() != with_skin,
+               fmt::format("{} meshes", scene.meshes.size()), scene.meshes.empty() != with_skin,
                with_skin ? "layout = \"clips-with-skin\"   # and pack again"
                          : fmt::format("mellow convert {} OUTPUT --parts motion", file.file));
-    const bool many = target_.layout == Layout::kSkinAndLibrary || target_.layout == Layout::kOneFile;
+    const bool many =
+        target_.layout == Layout::kSkinAndLibrary || target_.layout == Layout::kOneFile;
     if (!many)
         demand("one-clip", file.file, "one animation", std::to_string(scene.timelines.size()),
                scene.timelines.size() == 1, "a file for each: mellow convert --timeline NAME");
@@ -158,16 +158,19 @@ void Checker::same_joints(const CheckedFile& file, const Scene& skin) {
            order.empty() ? "the same" : order[0], order.empty(), again);
 }
 
-void Checker::timeline(const CheckedFile& file, const Timeline& timeline, const ListedClip* listed) {
+void Checker::timeline(const CheckedFile& file, const Timeline& timeline,
+                       const ListedClip* listed) {
     const Scene& scene = file.scene;
-    const std::string what = scene.timelines.size() > 1 ? fmt::format("{}, \"{}\"", file.file, timeline.name) : file.file;
+    const std::string what = scene.timelines.size() > 1
+                                 ? fmt::format("{}, \"{}\"", file.file, timeline.name)
+                                 : file.file;
     bool moves = !timeline.members.empty();
     for (const Channel& c : timeline.channels) moves = moves || changes(c.curve);
     for (const MorphCurve& c : timeline.morphs) moves = moves || changes(c.curve);
     const auto [first, last] = key_span(timeline);
     const bool pose = last <= first;
-    demand("moves", what, "something that moves", moves || pose ? "it does" : "nothing", moves || pose,
-           "bake it: pack with the rig sheet of the figure");
+    demand("moves", what, "something that moves", moves || pose ? "it does" : "nothing",
+           moves || pose, "bake it: pack with the rig sheet of the figure");
     grid(file, what, timeline);
     // What channels an engine needs of each joint.
     if (timeline.members.empty() && file.format <= FileFormat::kGltf) {
@@ -185,8 +188,13 @@ void Checker::timeline(const CheckedFile& file, const Timeline& timeline, const 
         std::vector<std::string> flips;
         for (const Channel& c : timeline.channels) {
             const KeyValues& v = c.curve.values;
-            for (std::size_t i = 4; c.path == Path::kRotation && c.curve.interpolation == Interpolation::kLinear && i + 3 < v.size(); i += 4)
-                if (v[i] * v[i - 4] + v[i + 1] * v[i - 3] + v[i + 2] * v[i - 2] + v[i + 3] * v[i - 1] < 0) {
+            for (std::size_t i = 4;
+                 c.path == Path::kRotation && c.curve.interpolation == Interpolation::kLinear &&
+                 i + 3 < v.size();
+                 i += 4)
+                if (v[i] * v[i - 4] + v[i + 1] * v[i - 3] + v[i + 2] * v[i - 2] +
+                        v[i + 3] * v[i - 1] <
+                    0) {
                     flips.push_back(scene.nodes[at(c.node)].name);
                     break;
                 }
@@ -197,8 +205,10 @@ void Checker::timeline(const CheckedFile& file, const Timeline& timeline, const 
     }
     const auto said = said_loop(timeline);
     if (listed != nullptr && said)
-        demand("facts", what, fmt::format("loop: {}, as the manifest says", mellow::name(listed->facts.loop)),
-               std::string(mellow::name(*said)), *said == listed->facts.loop, "pack the crate again");
+        demand("facts", what,
+               fmt::format("loop: {}, as the manifest says", mellow::name(listed->facts.loop)),
+               std::string(mellow::name(*said)), *said == listed->facts.loop,
+               "pack the crate again");
     ends(file, what, timeline,
          listed != nullptr ? listed->facts.loop : said.value_or(LoopForm::kOnce));
 }
@@ -207,11 +217,13 @@ void Checker::timeline(const CheckedFile& file, const Timeline& timeline, const 
 void Checker::grid(const CheckedFile& file, const std::string& what, const Timeline& timeline) {
     const auto [first, last] = key_span(timeline);
     const double begin = target_.rate.seconds(target_.first_frame);
-    const std::string again = fmt::format("mellow convert {} OUTPUT --to-rate {}", file.file, to_text(target_.rate));
+    const std::string again =
+        fmt::format("mellow convert {} OUTPUT --to-rate {}", file.file, to_text(target_.rate));
     if (file.format != FileFormat::kBvh && file.format != FileFormat::kDae)
-        demand("first-key", what, fmt::format("at {:.6g} s, frame {}", begin, target_.first_frame),
-               fmt::format("at {:.6g} s", first), std::abs(first - begin) < 1e-5,
-               fmt::format("first_frame = {}   # in the target, and pack again", target_.first_frame));
+        demand(
+            "first-key", what, fmt::format("at {:.6g} s, frame {}", begin, target_.first_frame),
+            fmt::format("at {:.6g} s", first), std::abs(first - begin) < 1e-5,
+            fmt::format("first_frame = {}   # in the target, and pack again", target_.first_frame));
     bool uniform = true;
     std::size_t keys = 0;
     const auto look = [&](const Curve& curve) {
@@ -219,23 +231,30 @@ void Checker::grid(const CheckedFile& file, const std::string& what, const Timel
         keys = std::max(keys, curve.times.size());
         const double step = 1 / target_.rate.per_second();
         for (std::size_t k = 1; k < curve.times.size(); ++k)
-            uniform = uniform && std::abs(curve.times[k] - curve.times[k - 1] - step) < 1e-4 * step + 1e-6;
+            uniform = uniform &&
+                      std::abs(curve.times[k] - curve.times[k - 1] - step) < 1e-4 * step + 1e-6;
     };
     for (const Channel& c : timeline.channels) look(c.curve);
     if (file.format == FileFormat::kDae) {
         uniform = file.scene.rate_known && file.scene.rate == target_.rate;
-        keys = static_cast<std::size_t>(std::llround((last - first) * target_.rate.per_second())) + 1;
+        keys =
+            static_cast<std::size_t>(std::llround((last - first) * target_.rate.per_second())) + 1;
     }
     FrameRate guessed;
     const bool known = guess_rate(timeline, guessed);
     demand("rate", what, fmt::format("a key every 1/{} s", to_text(target_.rate)),
-           uniform ? "so it is" : known ? fmt::format("keys that fit {}/s", to_text(guessed)) : "keys that fit no rate",
+           uniform ? "so it is"
+           : known ? fmt::format("keys that fit {}/s", to_text(guessed))
+                   : "keys that fit no rate",
            uniform, again);
     if (!target_.rates.empty())
         demand("allowed-rate", what, "a rate of the target's list", to_text(target_.rate),
-               std::find(target_.rates.begin(), target_.rates.end(), target_.rate) != target_.rates.end(), again);
+               std::find(target_.rates.begin(), target_.rates.end(), target_.rate) !=
+                   target_.rates.end(),
+               again);
     demand("samples", what, fmt::format("at most {}", target_.most_samples), std::to_string(keys),
-           static_cast<int>(std::min<std::size_t>(keys, 1U << 30)) <= target_.most_samples, "a shorter range");
+           static_cast<int>(std::min<std::size_t>(keys, 1U << 30)) <= target_.most_samples,
+           "a shorter range");
 }
 
 /// First and last sample.
@@ -255,7 +274,8 @@ void Checker::ends(const CheckedFile& file, const std::string& what, const Timel
     const auto [first, last] = key_span(t);
     const auto at_time = [&](double s) { return locals_of(inside, pose_at(inside, t, s)); };
     if (target_.rest_first && file.format != FileFormat::kBvh) {
-        const Apart rest = apart(inside, at_time(first), locals_of(inside, rest_pose(inside)), true);
+        const Apart rest =
+            apart(inside, at_time(first), locals_of(inside, rest_pose(inside)), true);
         demand("rest-first", what, "the rest pose as its first sample", words(rest),
                rest.far < kRest_m && rest.turned < kRest_rad,
                "first_pose = \"rest\"   # in the target, and pack again");
@@ -267,15 +287,18 @@ void Checker::ends(const CheckedFile& file, const std::string& what, const Timel
     const bool wanted = target_.loop_form == LoopForm::kClosed;
     demand("loop-form", what, fmt::format("loops that are {}", mellow::name(target_.loop_form)),
            std::string(mellow::name(loop)), loop == target_.loop_form,
-           fmt::format("loop_form = \"{}\"   # in the target, and pack again", mellow::name(target_.loop_form)));
+           fmt::format("loop_form = \"{}\"   # in the target, and pack again",
+                       mellow::name(target_.loop_form)));
     // A loop that hardly moves ends where it begins in either form.
-    const Apart next = apart(inside, at_time(begin), at_time(begin + 1 / target_.rate.per_second()), false);
+    const Apart next =
+        apart(inside, at_time(begin), at_time(begin + 1 / target_.rate.per_second()), false);
     const bool still = next.far < kClosed_m && next.turned < kClosed_rad;
-    demand("closing-sample", what,
-           wanted ? "a last sample that repeats the first" : "no last sample that repeats the first",
-           words(seam), wanted ? closed : (!closed || still),
-           wanted ? "loop_form = \"closed\"   # in the target, and pack again"
-                  : "loop_form = \"open\"   # in the target, and pack again");
+    demand(
+        "closing-sample", what,
+        wanted ? "a last sample that repeats the first" : "no last sample that repeats the first",
+        words(seam), wanted ? closed : (!closed || still),
+        wanted ? "loop_form = \"closed\"   # in the target, and pack again"
+               : "loop_form = \"open\"   # in the target, and pack again");
 }
 
 }  // namespace mellow

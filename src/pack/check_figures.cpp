@@ -49,7 +49,8 @@ void compare(const Scene& figure, const Scene& clip, FigureMatch& match) {
         if (far > std::max(kPlace_m, length(have.local.t) / 200))
             say(far * 1000, wanted.name, fmt::format("{:.3g} mm elsewhere", far * 1000));
         if (turned > kTurn_rad)
-            say(turned * kDegrees, wanted.name, fmt::format("turned by {:.3g} degrees", turned * kDegrees));
+            say(turned * kDegrees, wanted.name,
+                fmt::format("turned by {:.3g} degrees", turned * kDegrees));
     }
 }
 

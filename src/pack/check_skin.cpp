@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
 #include "base/at.h"
 #include "base/text.h"
@@ -20,12 +19,6 @@ const Finding* of_code(const Stock& stock, Code code) {
         if (f.code == code) return &f;
     return nullptr;
 }
-
-struct Span {
-    double low = std::numeric_limits<double>::max(), high = -low;
-    void add(double v) { low = std::min(low, v), high = std::max(high, v); }
-    double size() const { return high > low ? high - low : 0; }
-};
 
 }  // namespace
 
@@ -66,13 +59,19 @@ void Checker::measured(const CheckedFile& file, const Scene& inside) {
                fmt::format("{:.4g} m", tall),
                tall >= (*target_.height_m)[0] && tall <= (*target_.height_m)[1],
                "unit = \"...\"   # under [source]: what its numbers really are");
-    if (inside.skins.empty() || tall <= 0) return;
-    Span bones;
-    for (const int j : joints_of(inside)) bones.add(rest.worlds[at(j)].o.y);
-    const double ratio = bones.size() / tall;
-    demand("skeleton-size", file.file, "joints as tall as the mesh: 0.3 to 1.5 of it",
-           fmt::format("{:.3g}", ratio), ratio >= 0.3 && ratio <= 1.5,
-           "unit = \"...\"   # under [source]; skin and joints must be in one unit");
+    const Bounds bones = node_bounds(joints_of(inside), rest);
+    if (inside.skins.empty() || !bounds.any || !bones.any) return;
+    const auto longest = [](const Bounds& b) {
+        const Vec3 size = b.high - b.low;
+        return std::max({size.x, size.y, size.z});
+    };
+    // Joints of a machine may lie close together in a large mesh; a wrong unit is 25 times or more.
+    const double joints = longest(bones), ratio = joints / std::max(longest(bounds), 1e-12);
+    if (joints > 0)
+        demand("skeleton-size", file.file,
+               "joints and mesh in one unit: a tenth to ten times as large",
+               fmt::format("{:.3g}", ratio), ratio >= 0.1 && ratio <= 10,
+               "unit = \"...\"   # under [source]; skin and joints must be in one unit");
 }
 
 void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
@@ -98,9 +97,10 @@ void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
                "drop = [...]   # under [joints]");
     if (roots.empty() || joints.empty()) return;
     const Node& root = scene.nodes[at(joints.front())];
-    const std::string wanted = !target_.root.empty()                 ? target_.root
-                               : target_.joints.list.joints.empty() ? ""
-                                                                    : target_.joints.list.joints[0].name;
+    const std::string wanted = !target_.root.empty() ? target_.root
+                               : target_.joints.list.joints.empty()
+                                   ? ""
+                                   : target_.joints.list.joints[0].name;
     if (!wanted.empty())
         demand("root-name", file.file, wanted, root.name, root.name == wanted,
                fmt::format("root = \"{}\"   # in the target, and pack again", wanted));
@@ -131,7 +131,8 @@ void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
     for (std::size_t i = 0; i < std::min(list.size(), joints.size()); ++i) {
         const Node& node = scene.nodes[at(joints[i])];
         if (node.name != list[i].name) {
-            wrong.push_back(fmt::format("joint {} is \"{}\", not \"{}\"", i, node.name, list[i].name));
+            wrong.push_back(
+                fmt::format("joint {} is \"{}\", not \"{}\"", i, node.name, list[i].name));
             break;
         }
         const std::string above = node.parent == kNone ? "" : scene.nodes[at(node.parent)].name,
@@ -142,16 +143,17 @@ void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
     const std::string again = "joints = \"LIST.txt\"   # in the target, and pack again";
     demand("joint-missing", file.file, fmt::format("the {} joints of the list", list.size()),
            missing.empty() ? "all" : "missing: " + name_list(missing), missing.empty(), again);
-    demand("joint-surplus", file.file, "no other joints",
-           surplus.empty() ? "none" : fmt::format("{} joints: {}", joints.size(), name_list(surplus)),
-           surplus.empty(), again);
+    demand(
+        "joint-surplus", file.file, "no other joints",
+        surplus.empty() ? "none" : fmt::format("{} joints: {}", joints.size(), name_list(surplus)),
+        surplus.empty(), again);
     demand("joint-order", file.file, "the order and the parents of the list",
            wrong.empty() ? "the same" : name_list(wrong), wrong.empty(), again);
 }
 
 void Checker::vertices(const CheckedFile& file) {
     const Scene& scene = file.scene;
-    std::size_t vertices = 0, most = 0, unsummed = 0;
+    std::size_t vertices = 0, most = 0;
     std::vector<std::string> left;
     for (const Mesh& mesh : scene.meshes) {
         for (const Primitive& p : mesh.primitives) {
@@ -159,12 +161,9 @@ void Checker::vertices(const CheckedFile& file) {
             const auto per = at(p.influences_per_vertex);
             for (std::size_t v = 0; per > 0 && v < p.positions.size(); ++v) {
                 std::size_t used = 0;
-                double sum = 0;
                 for (std::size_t i = v * per; i < (v + 1) * per; ++i)
-                    if (p.influence_weights[i] > 0)
-                        ++used, sum += static_cast<double>(p.influence_weights[i]);
+                    used += p.influence_weights[i] > 0 ? 1 : 0;
                 most = std::max(most, used);
-                unsummed += std::abs(sum - 1) > 1e-3 ? 1 : 0;
             }
         }
         for (const std::string& target : mesh.target_names)
@@ -175,12 +174,13 @@ void Checker::vertices(const CheckedFile& file) {
                 }
     }
     if (target_.influences > 0)
-        demand("influences", file.file, fmt::format("at most {} joints a vertex", target_.influences),
-               std::to_string(most), static_cast<int>(most) <= target_.influences,
-               fmt::format("influences = {}   # in the target, and pack again", target_.influences));
+        demand(
+            "influences", file.file, fmt::format("at most {} joints a vertex", target_.influences),
+            std::to_string(most), static_cast<int>(most) <= target_.influences,
+            fmt::format("influences = {}   # in the target, and pack again", target_.influences));
     demand("weights", file.file, "weights of each vertex that sum to 1",
-           unsummed == 0 ? "they do" : fmt::format("{} vertices whose do not", unsummed),
-           unsummed == 0, "normalise the weights in the source");
+           file.unsummed.empty() ? "they do" : file.unsummed, file.unsummed.empty(),
+           "normalise the weights in the source");
     if (target_.most_vertices > 0)
         demand("vertices", file.file, fmt::format("at most {}", target_.most_vertices),
                std::to_string(vertices), static_cast<int>(vertices) <= target_.most_vertices,
@@ -190,7 +190,8 @@ void Checker::vertices(const CheckedFile& file) {
                left.empty() ? "none" : name_list(left), left.empty(), "pack it for this target");
     if (!target_.textures)
         demand("textures", file.file, "no pictures", fmt::format("{}", scene.images.size()),
-               scene.images.empty(), fmt::format("mellow convert {} OUTPUT --textures none", file.file));
+               scene.images.empty(),
+               fmt::format("mellow convert {} OUTPUT --textures none", file.file));
 }
 
 /// Triangles whose front is where their normals say it is not: what a mirror without a change of

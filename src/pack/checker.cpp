@@ -14,15 +14,15 @@
 namespace mellow {
 namespace {
 
-
 /// Whether `name` could be `pattern` with something in the place of each field; `id` takes the
 /// number where there is one.
 bool fits_name(const std::string& pattern, std::size_t p, const std::string& name, std::size_t n,
                std::optional<int>& id) {
     if (p == pattern.size()) return n == name.size();
     if (pattern[p] != '{') {
-        return n < name.size() && std::tolower(static_cast<unsigned char>(pattern[p])) ==
-                                      std::tolower(static_cast<unsigned char>(name[n])) &&
+        return n < name.size() &&
+               std::tolower(static_cast<unsigned char>(pattern[p])) ==
+                   std::tolower(static_cast<unsigned char>(name[n])) &&
                fits_name(pattern, p + 1, name, n + 1, id);
     }
     const std::size_t close = pattern.find('}', p);
@@ -30,7 +30,8 @@ bool fits_name(const std::string& pattern, std::size_t p, const std::string& nam
     const std::string field = pattern.substr(p + 1, close - p - 1);
     const bool number = field.starts_with("index") || field.starts_with("id");
     const auto colon = field.find(":0");
-    const std::size_t least = colon == std::string::npos ? 1 : static_cast<std::size_t>(field[colon + 2] - '0');
+    const std::size_t least =
+        colon == std::string::npos ? 1 : static_cast<std::size_t>(field[colon + 2] - '0');
     for (std::size_t end = n + 1; end <= name.size(); ++end) {
         const char c = name[end - 1];
         if (number && std::isdigit(static_cast<unsigned char>(c)) == 0) break;
@@ -73,6 +74,8 @@ CheckedFile read_checked(const std::filesystem::path& path, const std::string& f
     auto read = read_scene(path);
     if (!read) return refuse(read.failure()), out;
     out.scene = std::move(read.value().scene);
+    for (const Finding& f : read.value().findings)
+        if (f.code == Code::kWeightSum) out.unsummed = f.found;
     if (read.value().format == "glTF 2.0") out.format = FileFormat::kGltf;
     if (read.value().format == "glTF 2.0 binary") out.format = FileFormat::kGlb;
     if (read.value().format == "BVH") out.format = FileFormat::kBvh;
@@ -114,21 +117,26 @@ void Checker::format(const CheckedFile& file, FileFormat wanted) {
 void Checker::convention(const CheckedFile& file) {
     if (file.format >= FileFormat::kBvh) return;  // they say nothing
     const Convention &is = file.scene.convention, &wanted = target_.convention;
-    const std::string remedy = fmt::format("mellow convert {} OUTPUT --target {}", file.file,
-                                           "TARGET.target.toml");
+    const std::string remedy =
+        fmt::format("mellow convert {} OUTPUT --target {}", file.file, "TARGET.target.toml");
     demand("unit", file.file, fmt::format("{} metres per unit", wanted.metres_per_unit),
            fmt::format("{}", is.metres_per_unit),
            std::abs(is.metres_per_unit - wanted.metres_per_unit) <= 1e-9 * wanted.metres_per_unit,
            remedy);
-    demand("up", file.file, std::string(mellow::name(wanted.up)),
-           std::string(mellow::name(is.up)), is.up == wanted.up, remedy);
+    demand("up", file.file, std::string(mellow::name(wanted.up)), std::string(mellow::name(is.up)),
+           is.up == wanted.up, remedy);
     demand("front", file.file, std::string(mellow::name(wanted.front)),
            std::string(mellow::name(is.front)), is.front == wanted.front, remedy);
     demand("hand", file.file, std::string(mellow::name(wanted.hand)),
            std::string(mellow::name(is.hand)), is.hand == wanted.hand, remedy);
 }
 
-void Checker::name(const std::string& file, const std::string& pattern) {
+void Checker::name(const std::string& file, const std::string& whole) {
+    const std::string pattern = report_.alone ? whole.substr(whole.rfind('/') + 1) : whole;
+    // Without a manifest, names are only a demand where the target says something of them.
+    if (!report_.crate && (whole == Target{}.skin_name || whole == Target{}.clip_name ||
+                           whole == Target{}.library_name))
+        return;
     const std::string stem = file.substr(0, file.rfind('.'));
     std::optional<int> id;
     const bool fits = fits_name(pattern, 0, stem, 0, id);
@@ -169,8 +177,8 @@ void Checker::ids(const std::vector<ListedClip>& listed) {
     demand("numbers", "",
            fmt::format("a number of {} to {} for each clip, each once", (*target_.ids)[0],
                        (*target_.ids)[1]),
-           wrong.empty() ? fmt::format("{} numbers", seen.size()) : name_list(wrong),
-           wrong.empty(), "pack the crate again");
+           wrong.empty() ? fmt::format("{} numbers", seen.size()) : name_list(wrong), wrong.empty(),
+           "pack the crate again");
 }
 
 void Checker::layout(std::size_t skins, std::size_t motions, std::size_t both) {
@@ -181,14 +189,16 @@ void Checker::layout(std::size_t skins, std::size_t motions, std::size_t both) {
                           "layout = \"skin-and-clips\"   # and pack again");
         case Layout::kSkinAndLibrary:
             return demand("layout", "", "skins, and one file of motion alone", found,
-                          both == 0 && motions == 1, "layout = \"skin-and-library\"   # and pack again");
+                          both == 0 && motions == 1,
+                          "layout = \"skin-and-library\"   # and pack again");
         case Layout::kOneFile:
             return demand("layout", "", "one file of both", found,
                           skins == 0 && motions == 0 && both == 1,
                           "layout = \"one-file\"   # and pack again");
         case Layout::kClipsWithSkin:
             return demand("layout", "", "files of both; a skin may stand alone", found,
-                          motions == 0 && both > 0, "layout = \"clips-with-skin\"   # and pack again");
+                          motions == 0 && both > 0,
+                          "layout = \"clips-with-skin\"   # and pack again");
     }
 }
 

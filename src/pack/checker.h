@@ -15,11 +15,12 @@ namespace mellow {
 
 /// A file as it was read, in the numbers that stand in it.
 struct CheckedFile {
-    std::string file;    ///< within what is checked
+    std::string file;  ///< within what is checked
     FileFormat format = FileFormat::kGlb;
     Scene scene;
     bool reads = true;
-    std::string trouble;  ///< why it does not
+    std::string trouble;   ///< why it does not
+    std::string unsummed;  ///< what reading found of weights, which it makes sum to 1
     bool is_skin() const { return !scene.meshes.empty(); }
     bool is_motion() const { return !scene.timelines.empty(); }
 };

@@ -84,7 +84,8 @@ Finding misses(const std::string& name, std::string found, std::string expected)
 
 /// Whether a curve is lines between `all` samples on the grid of the target.
 bool is_uniform(const Curve& curve, const Target& target, int all) {
-    if (curve.interpolation != Interpolation::kLinear || static_cast<int>(curve.times.size()) != all)
+    if (curve.interpolation != Interpolation::kLinear ||
+        static_cast<int>(curve.times.size()) != all)
         return false;
     for (int k = 0; k < all; ++k) {
         const double wanted = target.rate.seconds(k + target.first_frame);
@@ -116,15 +117,16 @@ Timeline sampled(const Scene& scene, const Timeline& timeline, const Target& tar
     };
     const int nodes = static_cast<int>(scene.nodes.size());
     for (int n = 0; n < nodes; ++n)
-        for (const auto& [path, width] : {std::pair(Path::kTranslation, 3),
-                                          std::pair(Path::kRotation, 4), std::pair(Path::kScale, 3)})
+        for (const auto& [path, width] :
+             {std::pair(Path::kTranslation, 3), std::pair(Path::kRotation, 4),
+              std::pair(Path::kScale, 3)})
             out.channels.push_back({n, path, curve(width)});
     for (int k = 0; k < samples; ++k) {
         const Pose pose = pose_at(scene, timeline, target.rate.seconds(k + begin_of(target)));
         for (int n = 0; n < nodes; ++n) {
             const int up = scene.nodes[at(n)].parent;
-            const Affine local =
-                up == kNone ? pose.worlds[at(n)] : inverse(pose.worlds[at(up)]) * pose.worlds[at(n)];
+            const Affine local = up == kNone ? pose.worlds[at(n)]
+                                             : inverse(pose.worlds[at(up)]) * pose.worlds[at(n)];
             const Transform t = decompose(local).transform;
             out.channels[at(3 * n)].curve.values.append({t.t.x, t.t.y, t.t.z});
             out.channels[at(3 * n + 1)].curve.values.append({t.r.x, t.r.y, t.r.z, t.r.w});
@@ -168,7 +170,8 @@ Result<Scene> one_clip(Scene scene, const std::string& name, const Target& targe
     const int all = samples + (target.rest_first ? 1 : 0);
     bool plain = timeline.members.empty(), weights = true;
     for (const Channel& c : timeline.channels) plain = plain && is_uniform(c.curve, target, all);
-    for (const MorphCurve& c : timeline.morphs) weights = weights && is_uniform(c.curve, target, all);
+    for (const MorphCurve& c : timeline.morphs)
+        weights = weights && is_uniform(c.curve, target, all);
     for (const ScalarCurve& c : timeline.scalars)
         weights = weights && is_uniform(c.curve, target, all);
     if (!weights)
@@ -225,7 +228,8 @@ void name_like(Scene& scene, const Scene& skin) {
     std::map<std::string, std::string> names;
     for (const Node& node : skin.nodes) names.emplace(plain_name(node.name), node.name);
     for (Node& node : scene.nodes)
-        if (const auto found = names.find(node.name); found != names.end()) node.name = found->second;
+        if (const auto found = names.find(node.name); found != names.end())
+            node.name = found->second;
 }
 
 }  // namespace
@@ -245,7 +249,8 @@ Result<WrittenScene> encode_scene(Scene scene, const Target& target, FileFormat 
     } else {
         MELLOW_TRY(out, write_collada(scene, stem));
     }
-    for (WrittenFile& file : out.files) file.name = name.substr(0, name.size() - stem.size()) + file.name;
+    for (WrittenFile& file : out.files)
+        file.name = name.substr(0, name.size() - stem.size()) + file.name;
     append(out.findings, std::move(dropped));
     return out;
 }
@@ -279,8 +284,7 @@ Scene with_clips(const Scene& skin, const Skeleton& skeleton, const std::vector<
     for (const Clip& clip : clips) {
         Scene motion = clip_scene(skeleton, clip, target);
         Timeline& timeline = motion.timelines[0];
-        for (Channel& c : timeline.channels)
-            c.node = find_node(out, motion.nodes[at(c.node)].name);
+        for (Channel& c : timeline.channels) c.node = find_node(out, motion.nodes[at(c.node)].name);
         for (MorphCurve& morph : timeline.morphs) {
             const int node = find_node(out, morph.mesh);
             if (node != kNone && morph_count(out, node) == morph.curve.width)

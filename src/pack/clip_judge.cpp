@@ -210,7 +210,8 @@ class ClipJudge {
         const Deviation& d = packed.proof.simplified_mm;
         if (d.count == 0 || d.worst <= recipe_.tolerance.mm) return;
         out_.push_back(
-            {Code::kInfluences, dropped ? Severity::kWarning : Severity::kStop, fmt::format("clip \"{}\"", packed.clip.name),
+            {Code::kInfluences, dropped ? Severity::kWarning : Severity::kStop,
+             fmt::format("clip \"{}\"", packed.clip.name),
              fmt::format(
                  "mesh \"{}\" is {:.3g} mm from where all its influences have it, at sample {}",
                  d.what, d.worst, d.sample),

@@ -28,11 +28,9 @@ class FileConverter {
         : scene_(std::move(scene)), output_(output), options_(options) {}
 
     Result<ConvertReport> run() {
-        const auto target = find_preset(options_.target);
-        if (!target)
-            return bad("target", "\"" + options_.target + "\"",
-                       suggest(options_.target, preset_names()));
-        target_ = *target;
+        target_ = options_.target;
+        if (!is_valid(target_))
+            return bad("target", to_text(target_), "up and front along two lines, a unit above 0");
         to_inside(scene_);
         MELLOW_CHECK(choose_timeline());
         MELLOW_CHECK(check_orders());

@@ -118,7 +118,8 @@ Result<Manifest> open_manifest(const std::filesystem::path& folder) {
 }
 
 /// What the manifest says of a clip, and its file.
-Result<Scene> open_clip(const Manifest& manifest, const Scene& skin, JsonMembers entry, Clip& clip) {
+Result<Scene> open_clip(const Manifest& manifest, const Scene& skin, JsonMembers entry,
+                        Clip& clip) {
     clip = clip_from_facts(entry, Conversion(manifest.target.convention, {}));
     clip.name = entry.text("name");
     if (clip.samples < 1 || clip.samples > 100'000'000)
@@ -220,8 +221,8 @@ Result<CrateComparison> compare_crates(const std::filesystem::path& a,
         change.kind = ClipChange::Kind::kGone;
         if (found != newer.end()) {
             in_both.insert(name);
-            MELLOW_TRY(change, compare_clips(older, std::move(clip), newer_side, std::move(found->second),
-                                             tolerance, ignored));
+            MELLOW_TRY(change, compare_clips(older, std::move(clip), newer_side,
+                                             std::move(found->second), tolerance, ignored));
         }
         change.name = name;
         out.clips.push_back(std::move(change));

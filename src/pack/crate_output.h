@@ -96,9 +96,9 @@ class CrateOutput {
     std::optional<SkinProof> skin_proof_;
     std::unique_ptr<StandingCrate> standing_;
     OutputNames names_;
-    Scene skin_scene_;                ///< as it is written, where clips are written with it
-    std::vector<OutputClip> kept_;    ///< where clips share a file
-    std::optional<Scene> shared_;     ///< that file, read back
+    Scene skin_scene_;              ///< as it is written, where clips are written with it
+    std::vector<OutputClip> kept_;  ///< where clips share a file
+    std::optional<Scene> shared_;   ///< that file, read back
     FileRecord shared_record_;
     bool all_passed_ = true;
     std::size_t drawn_reused_ = 0;

@@ -48,12 +48,11 @@ void note_morphs(const std::vector<MorphChange>& changes, const Scene& scene,
                                         name_list(dropped)),
                             "", "do = \"keep\"   # under [[morphs]] of the target"});
     if (!baked.empty())
-        findings.push_back({Code::kLeftOut, moving.empty() ? Severity::kNote : Severity::kWarning,
-                            where,
-                            fmt::format("morph targets that became part of their mesh: {}{}",
-                                        name_list(baked),
-                                        moving.empty() ? "" : "; their mesh has keys of weights"),
-                            "targets that nothing moves", ""});
+        findings.push_back(
+            {Code::kLeftOut, moving.empty() ? Severity::kNote : Severity::kWarning, where,
+             fmt::format("morph targets that became part of their mesh: {}{}", name_list(baked),
+                         moving.empty() ? "" : "; their mesh has keys of weights"),
+             "targets that nothing moves", ""});
 }
 
 }  // namespace

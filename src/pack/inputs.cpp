@@ -10,9 +10,8 @@ namespace mellow {
 std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& jobs,
                         const ClipJob& job, const PackReport& report) {
     const RecipeClip& clip = job.clip;
-    std::string text =
-        fmt::format("arithmetic {}\n{}\n{}\n{}\n", kArithmetic, recipe.common, target.text,
-                                   report.skin.hash);
+    std::string text = fmt::format("arithmetic {}\n{}\n{}\n{}\n", kArithmetic, recipe.common,
+                                   target.text, report.skin.hash);
     for (const FileRecord& source : report.sources)
         if (source.role != "recipe" && !source.role.starts_with("motion"))
             text += source.role + " " + source.hash + "\n";

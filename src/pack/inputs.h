@@ -12,6 +12,6 @@ inline constexpr int kArithmetic = 1;
 
 /// Of one clip: bytes of the figure, its rig sheet and the motion file; the skin file that was
 /// written; its part of the recipe; the version of the arithmetic.
-std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& jobs, const ClipJob& job,
-                        const PackReport& report);
+std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& jobs,
+                        const ClipJob& job, const PackReport& report);
 }  // namespace mellow

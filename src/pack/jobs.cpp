@@ -361,9 +361,9 @@ Status Jobs::plan(ClipJob& job, const FigureMotion& motion) const {
     }
     job.ranges.clear();
     for (const Target& target : recipe_.targets) {
-        const bool have = std::any_of(
-            job.ranges.begin(), job.ranges.end(),
-            [&](const PlannedRange& range) { return range.plan.rate == target.rate; });
+        const bool have =
+            std::any_of(job.ranges.begin(), job.ranges.end(),
+                        [&](const PlannedRange& range) { return range.plan.rate == target.rate; });
         if (have) continue;
         MELLOW_TRY(PlannedRange range,
                    plan_range(clip.range, span.first, span.last, scene.rate, target.rate));

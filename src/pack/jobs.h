@@ -14,9 +14,9 @@ namespace mellow {
 
 /// One clip before it is baked.
 struct ClipJob {
-    RecipeClip clip;         ///< with its last name and range
-    std::size_t motion = 0;  ///< of Jobs
-    Performance what;        ///< what moves it
+    RecipeClip clip;                   ///< with its last name and range
+    std::size_t motion = 0;            ///< of Jobs
+    Performance what;                  ///< what moves it
     std::vector<PlannedRange> ranges;  ///< at each rate of the targets, the first one's first
     std::string moved_by;              ///< name of the timeline or strip
 

@@ -107,13 +107,13 @@ class Namer {
             }
             while (taken.contains(next)) ++next;
             if (next > last)
-                return Finding{Code::kLimit,
-                               Severity::kStop,
-                               target_.where,
-                               fmt::format("{} clips", clips.size()),
-                               fmt::format("at most {}: ids = [{}, {}]", last - first + 1, first,
-                                           last),
-                               "more ids in the target, or fewer clips"};
+                return Finding{
+                    Code::kLimit,
+                    Severity::kStop,
+                    target_.where,
+                    fmt::format("{} clips", clips.size()),
+                    fmt::format("at most {}: ids = [{}, {}]", last - first + 1, first, last),
+                    "more ids in the target, or fewer clips"};
             taken.insert(next);
             ids.push_back(next);
         }

@@ -56,7 +56,8 @@ class Packer {
         const bool shares = std::any_of(outputs_.begin(), outputs_.end(),
                                         [](const auto& o) { return o->shares_a_file(); });
         MELLOW_CHECK(over_clips(
-            "packing ", [&](std::size_t i) { return pack_clip(recipe_, *jobs_, outputs_, i, memory); },
+            "packing ",
+            [&](std::size_t i) { return pack_clip(recipe_, *jobs_, outputs_, i, memory); },
             [&](std::size_t o, std::size_t i, OutputClip clip) {
                 if (outputs_[o]->shares_a_file())
                     outputs_[o]->keep(i, std::move(clip));
@@ -81,8 +82,8 @@ class Packer {
         std::int64_t longest = 1;
         for (const ClipJob& job : clips)
             for (const PlannedRange& range : job.ranges)
-                longest = std::max(longest, std::int64_t{range.plan.samples} *
-                                                jobs_->figure().skeleton().size());
+                longest = std::max(
+                    longest, std::int64_t{range.plan.samples} * jobs_->figure().skeleton().size());
         const auto in_flight = static_cast<std::size_t>(
             std::clamp<std::int64_t>(kJointSamples / longest, 1, 2 * parallel_threads()));
         // No more are begun and not yet told of, so that their places can be used again.
@@ -127,12 +128,8 @@ Result<std::vector<PackReport>> pack_all(const Recipe& recipe, const PackOptions
 
 Result<PackReport> pack(const Recipe& recipe, const PackOptions& options) {
     if (recipe.targets.size() != 1)
-        return Finding{Code::kValueBad,
-                       Severity::kStop,
-                       recipe.file,
-                       "several targets",
-                       "one",
-                       "pack_all() packs for all of them"};
+        return Finding{Code::kValueBad,   Severity::kStop, recipe.file,
+                       "several targets", "one",           "pack_all() packs for all of them"};
     MELLOW_TRY(std::vector<PackReport> reports, pack_all(recipe, options));
     return std::move(reports.front());
 }

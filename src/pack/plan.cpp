@@ -95,19 +95,17 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
                    FittedFigure::make(jobs->figure(), target, recipe.root, fitted));
         append(plan.findings, std::move(fitted));
         const fs::path output = output_of(recipe, target);
-        MELLOW_TRY(const OutputNames names,
-                   output_names(recipe, target, jobs->clips(),
-                                standing_ids(output, options.replace)));
+        MELLOW_TRY(const OutputNames names, output_names(recipe, target, jobs->clips(),
+                                                         standing_ids(output, options.replace)));
         const bool first = &target == &recipe.target();
         if (first) {
             plan.joints.clear();
             for (const Joint& joint : figure.skeleton().joints()) plan.joints.push_back(joint.name);
             const auto files = files_of(target, names);
             for (std::size_t i = 0; i < plan.clips.size(); ++i)
-                plan.clips[i].file =
-                    names.clips[i].empty()
-                        ? files.back()
-                        : fmt::format("{}.{}", names.clips[i], name(target.clip_format));
+                plan.clips[i].file = names.clips[i].empty() ? files.back()
+                                                            : fmt::format("{}.{}", names.clips[i],
+                                                                          name(target.clip_format));
         }
         Status writable = StagedFolder::check(output, options.replace);
         add_files(recipe, target, files_of(target, names), options, writable.ok(), plan.files);

@@ -230,8 +230,8 @@ void read_many(TomlTable& top, Recipe& recipe) {
         many.match = t.text("match", many.match);
         const NameFields fields = clip_fields("x", "x", "x", 1);
         if (const std::string field = unknown_field(many.name, fields); !field.empty())
-            t.fail(Code::kValueBad, "name", "\"" + field + "\"", suggest(field, field_names(fields)),
-                   "fields of a name stand in braces");
+            t.fail(Code::kValueBad, "name", "\"" + field + "\"",
+                   suggest(field, field_names(fields)), "fields of a name stand in braces");
         // Whatever stands in the fields is made sound: what stands between them must be.
         else if (!sound_name(filled(many.name, fields), true))
             t.fail(Code::kValueBad, "name", "\"" + many.name + "\"",
@@ -442,7 +442,8 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
                  "[figure] with [[source]], or [source] alone",
                  "[[source]] in place of [source], with a name");
     read_sources(top, recipe);
-    if (top.has("rename")) section("rename", [&](TomlTable& t) { recipe.renames = read_rename_keys(t); });
+    if (top.has("rename"))
+        section("rename", [&](TomlTable& t) { recipe.renames = read_rename_keys(t); });
     Sets sets;
     sets.read(top);
     section("joints", [&](TomlTable& t) { read_joints(t, sets, recipe); });

@@ -171,13 +171,12 @@ std::vector<Rename> read_rename_keys(TomlTable& t) {
         renames.emplace_back(from, to);
     }
     // Whole names come before patterns, long patterns before short ones.
-    std::stable_sort(renames.begin(), renames.end(),
-                     [](const Rename& a, const Rename& b) {
-                         const bool pattern_a = a.first.find('*') != std::string::npos,
-                                    pattern_b = b.first.find('*') != std::string::npos;
-                         if (pattern_a != pattern_b) return pattern_b;
-                         return a.first.size() > b.first.size();
-                     });
+    std::stable_sort(renames.begin(), renames.end(), [](const Rename& a, const Rename& b) {
+        const bool pattern_a = a.first.find('*') != std::string::npos,
+                   pattern_b = b.first.find('*') != std::string::npos;
+        if (pattern_a != pattern_b) return pattern_b;
+        return a.first.size() > b.first.size();
+    });
     return renames;
 }
 

@@ -88,7 +88,8 @@ bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
     if (of_target != target.files.size()) return false;
     const auto add = [&](const FileRecord& file) {
         files.emplace_back(folder_ / file.file, file.hash);
-        for (const FileRecord& part : file.parts) files.emplace_back(folder_ / part.file, part.hash);
+        for (const FileRecord& part : file.parts)
+            files.emplace_back(folder_ / part.file, part.hash);
     };
     add(skin_);
     files.emplace_back(folder_ / "recipe.toml", hash_of(recipe.text));

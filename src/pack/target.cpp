@@ -79,9 +79,11 @@ void read_samples(TomlTable& t, Target& target) {
         target.rates.clear();
         for (const std::string& text : t.texts("rates", {}))
             if (const auto rate = one_rate(t, "rates", text)) target.rates.push_back(*rate);
-        if (std::find(target.rates.begin(), target.rates.end(), target.rate) == target.rates.end() &&
+        if (std::find(target.rates.begin(), target.rates.end(), target.rate) ==
+                target.rates.end() &&
             !t.failed({"rates", "rate"}))
-            bad(t, "rates", fmt::format("a rate of {} that is not among them", to_text(target.rate)),
+            bad(t, "rates",
+                fmt::format("a rate of {} that is not among them", to_text(target.rate)),
                 "rates with that of the target among them", "rate = one of them");
     }
     if (t.has("loop_form"))
@@ -116,8 +118,10 @@ void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder)
              "morphs", "textures", "most_vertices", "height"});
     target.joints.where = t.where("joints");
     if (t.has("joints")) read_list(t, target, folder);
-    if (t.has("surplus")) target.joints.drop_surplus = t.choice("surplus", {"stop", "drop"}) == "drop";
-    if (t.has("missing")) target.joints.fill_missing = t.choice("missing", {"stop", "fill"}) == "fill";
+    if (t.has("surplus"))
+        target.joints.drop_surplus = t.choice("surplus", {"stop", "drop"}) == "drop";
+    if (t.has("missing"))
+        target.joints.fill_missing = t.choice("missing", {"stop", "fill"}) == "fill";
     if (t.has("most_joints")) target.joints.most = whole(t, "most_joints", 1, 65536);
     if (t.has("root")) target.root = t.text("root");
     if (t.has("root") && target.root.empty()) bad(t, "root", "\"\"", "a name");
@@ -130,8 +134,7 @@ void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder)
         if (range.size() == 2 && range[0] > 0 && range[0] <= range[1])
             target.height_m = {range[0], range[1]};
         else
-            bad(t, "height", fmt::format("[{}]", fmt::join(range, ", ")),
-                "metres, [least, most]");
+            bad(t, "height", fmt::format("[{}]", fmt::join(range, ", ")), "metres, [least, most]");
     }
     if (t.has("rename"))
         if (const toml::table* table = t.table("rename")) {
@@ -185,8 +188,7 @@ void read_files(TomlTable& t, Target& target) {
     else if (t.has("format") && target.clip_format <= FileFormat::kDae)
         target.skin_format = target.clip_format;
     const bool joints_alone = target.clip_format >= FileFormat::kBvh;
-    if (joints_alone && target.layout != Layout::kSkinAndClips &&
-        !t.failed({"layout", "format"}))
+    if (joints_alone && target.layout != Layout::kSkinAndClips && !t.failed({"layout", "format"}))
         bad(t, t.has("format") ? "format" : "layout",
             fmt::format("{} with the layout {}", name(target.clip_format), name(target.layout)),
             "skin-and-clips, since such a file holds one clip and no skin",
@@ -208,8 +210,7 @@ void read_files(TomlTable& t, Target& target) {
     }
     if (t.has("name_replace")) {
         target.names.replace = t.text("name_replace");
-        if (!target.names.replace.empty() &&
-            !sound_name("x" + target.names.replace) )
+        if (!target.names.replace.empty() && !sound_name("x" + target.names.replace))
             bad(t, "name_replace", "\"" + target.names.replace + "\"",
                 "letters, digits, _, -, . or nothing");
     }

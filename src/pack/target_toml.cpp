@@ -46,7 +46,9 @@ class TargetText {
     }
 
   private:
-    void line(const std::string& key, const std::string& value) { out_ += key + " = " + value + "\n"; }
+    void line(const std::string& key, const std::string& value) {
+        out_ += key + " = " + value + "\n";
+    }
 
     void joints() {
         if (!t_.joints.list.joints.empty()) line("joints", quoted("joints.txt"));

@@ -11,7 +11,7 @@ namespace mellow {
 namespace {
 
 Finding broken(const std::string& file, std::size_t line, std::string found, std::string expected) {
-    return {Code::kCsvBroken,     Severity::kStop, fmt::format("{}:{}", file, line),
+    return {Code::kCsvBroken, Severity::kStop,     fmt::format("{}:{}", file, line),
             std::move(found), std::move(expected), "write the table again"};
 }
 
@@ -50,7 +50,6 @@ std::string_view next_line(std::string_view& text) {
     return line;
 }
 
-
 class TableReader {
   public:
     explicit TableReader(const std::string& file) : file_(file) {}
@@ -66,8 +65,8 @@ class TableReader {
     }
 
   private:
-    static constexpr const char* kParts[] = {"tx", "ty", "tz", "qx", "qy", "qz", "qw",
-                                             "sx", "sy", "sz"};
+    static constexpr const char* kParts[] = {"tx", "ty", "tz", "qx", "qy",
+                                             "qz", "qw", "sx", "sy", "sz"};
 
     Status begin(const std::vector<std::string>& header) {
         for (std::size_t c = 1; c < header.size();) {
@@ -112,16 +111,17 @@ class TableReader {
             const char *at = row.data(), *end = row.data() + row.size();
             for (std::size_t c = 0; c < columns; ++c) {
                 double value = 0;
-                if (!parse_number(at, end, value) || !std::isfinite(value) || std::abs(value) > 1e30)
+                if (!parse_number(at, end, value) || !std::isfinite(value) ||
+                    std::abs(value) > 1e30)
                     return broken(file_, line, fmt::format("no number in column {}", c + 1),
                                   "a finite number");
                 values_[c].push_back(value);
                 const bool last = c + 1 == columns;
                 if (last ? at != end : (at == end || *at != ','))
-                    return broken(file_, line,
-                                  last ? "more columns than the header"
-                                       : fmt::format("{} columns", c + 1),
-                                  fmt::format("{}", columns));
+                    return broken(
+                        file_, line,
+                        last ? "more columns than the header" : fmt::format("{} columns", c + 1),
+                        fmt::format("{}", columns));
                 at += last ? 0 : 1;
             }
             if (values_[0].size() > 1 && !(values_[0].back() > values_[0][values_[0].size() - 2]))
@@ -160,7 +160,8 @@ class TableReader {
             scene.roots.push_back(node);
             timeline.channels.push_back({node, Path::kTranslation, curve(g.first, 3)});
             timeline.channels.push_back({node, Path::kRotation, curve(g.first + 3, 4)});
-            if (g.count == 10) timeline.channels.push_back({node, Path::kScale, curve(g.first + 7, 3)});
+            if (g.count == 10)
+                timeline.channels.push_back({node, Path::kScale, curve(g.first + 7, 3)});
         }
         scene.rate_known = guess_rate(scene, scene.rate);
         return scene;

@@ -1,6 +1,7 @@
 // The glTF writer. Members are written in the order they stand in the file; accessors and views,
 // which come last, are collected alongside.
 #include <fmt/format.h>
+#include <simdjson.h>
 
 #include "mellow/write.h"
 #include "write/gltf_buffers.h"
@@ -240,10 +241,31 @@ class GltfWriter {
         list("primitives", mesh.primitives.size(),
              [&](std::size_t p) { primitive(mesh.primitives[p]); });
         if (!mesh.morph_weights.empty()) floats("weights", mesh.morph_weights);
-        json_.raw_member("extensions", mesh.extensions).raw_member("extras", mesh.extras);
-        if (mesh.extras.empty() && !mesh.target_names.empty())
-            json_.object("extras", [&] { json_.list("targetNames", mesh.target_names); });
+        json_.raw_member("extensions", mesh.extensions);
+        mesh_extras(mesh);
         json_.end_object();
+    }
+
+    /// What the file had, with the names that morph targets have now.
+    void mesh_extras(const Mesh& mesh) {
+        simdjson::dom::parser parser;
+        simdjson::dom::object extras;
+        const bool had = !mesh.extras.empty() && !parser.parse(mesh.extras).get(extras);
+        std::vector<std::string> names;
+        simdjson::dom::array list;
+        if (had && !extras["targetNames"].get(list))
+            for (const auto item : list)
+                if (std::string_view text; !item.get(text)) names.emplace_back(text);
+        if (names == mesh.target_names || (!mesh.extras.empty() && !had)) {
+            json_.raw_member("extras", mesh.extras);
+            return;
+        }
+        json_.object("extras", [&] {
+            if (had)
+                for (const auto [key, value] : extras)
+                    if (key != "targetNames") json_.key(key).raw(simdjson::minify(value));
+            if (!mesh.target_names.empty()) json_.list("targetNames", mesh.target_names);
+        });
     }
 
     void material(const Material& m) {

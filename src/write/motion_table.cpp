@@ -31,8 +31,7 @@ std::string write_motion_table(const Skeleton& skeleton, const Clip& clip, const
     for (int j = 0; j < skeleton.size(); ++j) {
         scales.push_back(scaled(clip.joints[static_cast<std::size_t>(j)]));
         for (const char* part : {"tx", "ty", "tz", "qx", "qy", "qz", "qw", "sx", "sy", "sz"})
-            if (part[0] != 's' || scales.back())
-                text += "," + field(skeleton[j].name + "." + part);
+            if (part[0] != 's' || scales.back()) text += "," + field(skeleton[j].name + "." + part);
     }
     for (const MorphTrack& morph : clip.morphs)
         for (const std::string& target : morph.targets)
@@ -56,7 +55,8 @@ std::string write_motion_table(const Skeleton& skeleton, const Clip& clip, const
         for (const MorphTrack& morph : clip.morphs)
             for (std::size_t t = 0; t < morph.targets.size(); ++t)
                 add(static_cast<double>(morph.weights[sample * morph.targets.size() + t]));
-        for (const ScalarTrack& scalar : clip.scalars) add(static_cast<double>(scalar.values[sample]));
+        for (const ScalarTrack& scalar : clip.scalars)
+            add(static_cast<double>(scalar.values[sample]));
         text += "\r\n";
     }
     return text;

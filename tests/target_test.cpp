@@ -1,0 +1,502 @@
+// Targets: joint lists, layouts, formats, names and morph targets, against plain readers and plain
+// 4x4 arithmetic.
+#include <fmt/format.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "mellow/crate.h"
+#include "mellow/joint_fit.h"
+#include "mellow/target.h"
+#include "mellow/write.h"
+#include "packing.h"
+#include "plain_bvh.h"
+#include "plain_gltf.h"
+#include "rigs.h"
+
+namespace mellow::target_test {
+namespace {
+
+using nlohmann::json;
+using test::change;
+using test::FailsWith;
+using test::IsOk;
+using test::of_code;
+using test::plain_gltf_names;
+using test::plain_gltf_times;
+using test::plain_gltf_worlds;
+using test::read_text;
+using test::TempFolder;
+using test::write_text;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::SizeIs;
+namespace fs = std::filesystem;
+
+// ------------------------------------------------------------------------------------- joint lists
+
+TEST(JointListTest, IndentationIsTheTree) {
+    const auto list = parse_joint_list(
+        "# all of them\nroot\n  pelvis   # hips\n    spine 0 0 12.5\n\n  hand L\n  tail\nother\n",
+        "list.txt");
+    ASSERT_THAT(list, IsOk());
+    std::vector<std::pair<std::string, int>> got;
+    for (const ListedJoint& joint : list.value().joints) got.emplace_back(joint.name, joint.parent);
+    EXPECT_THAT(got,
+                ElementsAre(std::pair("root", -1), std::pair("pelvis", 0), std::pair("spine", 1),
+                            std::pair("hand L", 0), std::pair("tail", 0), std::pair("other", -1)));
+    EXPECT_EQ(list.value().joints[2].place->z, 12.5);
+    EXPECT_FALSE(list.value().joints[3].place);
+}
+
+TEST(JointListTest, MistakesAreNamedByTheirLine) {
+    EXPECT_THAT(parse_joint_list("a\n  b\n  a\n", "l.txt"), FailsWith(Code::kNameClash, "l.txt:3"));
+    EXPECT_THAT(parse_joint_list("a\n    b\n  c\n", "l.txt"),
+                FailsWith(Code::kValueBad, "l.txt:3"));
+    EXPECT_THAT(parse_joint_list("  a\nb\n", "l.txt"), FailsWith(Code::kValueBad, "l.txt:2"));
+    EXPECT_THAT(parse_joint_list("# nothing\n", "l.txt"), FailsWith(Code::kValueBad, "no joint"));
+}
+
+Skeleton arm() {
+    return Skeleton::make({{"root", -1, {}},
+                           {"shoulder", 0, {{0, 1.4, 0}, test::turn({0, 0, 1}, 30), {1, 1, 1}}},
+                           {"twist", 1, {{0.1, 0, 0}, test::turn({1, 0, 0}, 20), {1, 1, 1}}},
+                           {"elbow", 2, {{0.2, 0, 0}, test::turn({0, 1, 0}, -40), {1, 1, 1}}},
+                           {"wrist", 3, {{0.25, 0, 0.01}, {}, {1, 1, 1}}}})
+        .value();
+}
+
+Clip waving(const Skeleton& skeleton) {
+    Clip clip;
+    clip.name = "wave";
+    clip.rate = {30, 1};
+    clip.samples = 40;
+    clip.period = 39;
+    clip.joints = make_tracks(skeleton.size(), clip.samples);
+    for (int k = 0; k < clip.samples; ++k)
+        for (int j = 0; j < skeleton.size(); ++j) {
+            Transform t = skeleton[j].rest;
+            t.r = t.r * test::turn({0.6, 0, 0.8}, 15.0 * k * (j + 1) / 4);
+            t.t = t.t + Vec3{0.01 * k * (j == 0 ? 1 : 0), 0, 0};
+            store(clip.joints[static_cast<std::size_t>(j)], k, t);
+        }
+    return clip;
+}
+
+/// World matrix of a joint at a sample, multiplied up with 4x4 matrices written out here.
+test::PlainMatrix plain_world(const Skeleton& skeleton, const Clip& clip, int joint, int sample) {
+    test::PlainMatrix out{};
+    for (std::size_t i = 0; i < 4; ++i) out[i][i] = 1;
+    for (int j = joint; j >= 0; j = skeleton[j].parent) {
+        const JointTrack& track = clip.joints[static_cast<std::size_t>(j)];
+        const auto k = static_cast<std::size_t>(sample);
+        const double x = track.rotation[4 * k], y = track.rotation[4 * k + 1],
+                     z = track.rotation[4 * k + 2], w = track.rotation[4 * k + 3];
+        const double r[3][3] = {
+            {1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)},
+            {2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)},
+            {2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)}};
+        test::PlainMatrix m{}, product{};
+        for (std::size_t a = 0; a < 3; ++a) {
+            for (std::size_t b = 0; b < 3; ++b)
+                m[a][b] = r[a][b] * static_cast<double>(track.scale[3 * k + b]);
+            m[a][3] = track.translation[3 * k + a];
+        }
+        m[3][3] = 1;
+        for (std::size_t a = 0; a < 4; ++a)
+            for (std::size_t b = 0; b < 4; ++b)
+                for (std::size_t c = 0; c < 4; ++c) product[a][b] += m[a][c] * out[c][b];
+        out = product;
+    }
+    return out;
+}
+
+double apart(const test::PlainMatrix& a, const test::PlainMatrix& b) {
+    double worst = 0;
+    for (std::size_t r = 0; r < 4; ++r)
+        for (std::size_t c = 0; c < 4; ++c) worst = std::max(worst, std::abs(a[r][c] - b[r][c]));
+    return worst;
+}
+
+TEST(JointFitTest, OrderNamesAndParentsAreTheListsAndTheWorldStays) {
+    const Skeleton own = arm();
+    JointRules rules;
+    // Another order, another parent for the wrist, the twist joint gone, a socket in its place.
+    rules.list =
+        parse_joint_list("base\n  hand\n  upper\n    socket 0.05 0 0\n    lower\n", "l.txt")
+            .value();
+    rules.renames = {
+        {"root", "base"}, {"wrist", "hand"}, {"shoulder", "upper"}, {"elbow", "lower"}};
+    rules.drop_surplus = rules.fill_missing = true;
+    const auto fit = fit_joints(own, rules, {});
+    ASSERT_THAT(fit, IsOk());
+    EXPECT_THAT(fit.value().surplus, ElementsAre("twist"));
+    EXPECT_THAT(fit.value().filled, ElementsAre("socket"));
+    EXPECT_THAT(fit.value().moved, ElementsAre("hand on base, in the figure on lower"));
+    const Clip clip = waving(own), fitted = fit_clip(clip, own, fit.value());
+    const Skeleton& skeleton = fit.value().skeleton;
+    const std::map<std::string, int> same{{"base", 0}, {"hand", 4}, {"upper", 1}, {"lower", 3}};
+    for (int k = 0; k < clip.samples; ++k) {
+        for (const auto& [name, joint] : same)
+            EXPECT_LT(apart(plain_world(skeleton, fitted, skeleton.find(name), k),
+                            plain_world(own, clip, joint, k)),
+                      2e-6)
+                << name << " " << k;
+        if (k == 0) continue;
+        const float* q = &fitted.joints[1].rotation[static_cast<std::size_t>(4 * k)];
+        EXPECT_GE(q[0] * q[-4] + q[1] * q[-3] + q[2] * q[-2] + q[3] * q[-1], 0) << k;
+    }
+    EXPECT_EQ(fitted.joints[3].translation[0], 0.05F) << "the socket rests where the list has it";
+    // What keeps its parent keeps its very samples.
+    EXPECT_EQ(fitted.joints[0].rotation, clip.joints[0].rotation);
+}
+
+TEST(JointFitTest, WhatDoesNotFitIsNamedWithTheNearest) {
+    JointRules rules;
+    rules.list = parse_joint_list("root\n  shoulder\n    elbo\n      wrist\n", "l.txt").value();
+    EXPECT_THAT(fit_joints(arm(), rules, {}),
+                FailsWith(Code::kSkeletonDiffers,
+                          "5 joints against 4 in l.txt; surplus in the figure: twist, elbow (near: "
+                          "elbo); missing in the figure: elbo (near: elbow)"));
+    rules.list = {};
+    rules.most = 4;
+    EXPECT_THAT(fit_joints(arm(), rules, {}), FailsWith(Code::kLimit, "5 joints"));
+    rules.most = 0;
+    rules.renames = {{"twist", "elbow"}};
+    EXPECT_THAT(fit_joints(arm(), rules, {}), FailsWith(Code::kNameClash, "both named \"elbow\""));
+}
+
+// ----------------------------------------------------------------------------- layouts and formats
+
+/// Tamsin's recipe with other targets and no picture, in a folder of its own.
+class TargetTest : public testing::Test {
+  protected:
+    void SetUp() override {
+        test::write_files(folder_.path(), test::tamsin());
+        recipe_ = read_text(folder_ / "tamsin.recipe.toml");
+    }
+    /// The recipe with this in place of its [target].
+    std::string with(const std::string& target) const {
+        const auto from = recipe_.find("[target]"), to = recipe_.find("[travel]");
+        return recipe_.substr(0, from) + target + "\n" + recipe_.substr(to);
+    }
+    Result<std::vector<PackReport>> pack(const std::string& target, bool replace = false) {
+        MELLOW_TRY(const Recipe parsed,
+                   parse_recipe(with(target), "tamsin.recipe.toml", folder_.path()));
+        PackOptions options;
+        options.replace = replace;
+        auto reports = pack_all(parsed, options);
+        if (!reports) return reports;
+        for (const PackReport& report : reports.value()) {
+            EXPECT_TRUE(report.proven) << report.target;
+            for (const Finding& f : report.findings)
+                if (f.severity == Severity::kStop) {
+                    ADD_FAILURE() << to_text(f);
+                }
+        }
+        return reports;
+    }
+    std::string file(const std::string& name) const {
+        return read_text(folder_ / "crates/tamsin" / name);
+    }
+    json manifest(const std::string& target) const {
+        return json::parse(file(target + "/crate.json"));
+    }
+
+    TempFolder folder_;
+    std::string recipe_;
+};
+
+/// Inside to a left-handed target with +Z up and +X front in centimetres, by hand: ahead is x, up
+/// is z, and left, where inside has +X, is -y.
+std::array<double, 3> z_up_left(const test::PlainMatrix& m) {
+    return {100 * m[2][3], -100 * m[0][3], 100 * m[1][3]};
+}
+
+TEST_F(TargetTest, AllLayoutsAndFormatsHoldTheSameMotion) {
+    write_text(folder_ / "left.target.toml",
+               "up = \"+Z\"\nfront = \"+X\"\nhand = \"left\"\nunit = \"cm\"\nclip_name = "
+               "\"anim/{group}_{clip}_{id:04}\"\nids = [7, 9]\n[rename]\n\"hips\" = "
+               "\"pelvis\"\n\"*.L\" = \"*_left\"\n");
+    const auto reports = pack(R"(
+[[target]]
+convention = "y-up-metre"
+[[target]]
+file = "left.target.toml"
+[[target]]
+name = "library"
+layout = "skin-and-library"
+first_frame = 1
+first_pose = "rest"
+[[target]]
+name = "one"
+layout = "one-file"
+[[target]]
+name = "whole"
+layout = "clips-with-skin"
+format = "glb"
+loop_form = "open"
+[[target]]
+name = "table"
+format = "csv"
+first_frame = 1
+[[target]]
+name = "bvh"
+format = "bvh"
+first_pose = "rest"
+[[target.morphs]]
+do = "drop"
+[[target]]
+name = "dae"
+format = "dae"
+[[target.morphs]]
+do = "bake"
+)");
+    ASSERT_THAT(reports, IsOk());
+    ASSERT_THAT(reports.value(), SizeIs(8));
+    const std::string plain = file("y-up-metre/clips/walk.glb");
+    const auto times = plain_gltf_times(plain, "walk");
+    ASSERT_EQ(times.size(), 31U);
+    const std::string left = file("left/anim/none_walk_0008.glb"),
+                      library = file("library/tamsin_clips.glb"), one = file("one/tamsin.glb"),
+                      whole = file("whole/clips/walk.glb"), bvh = file("bvh/clips/walk.bvh");
+    EXPECT_THAT(plain_gltf_times(library, "walk"), SizeIs(32));
+    EXPECT_NEAR(plain_gltf_times(library, "walk")[0], 1 / 30.0, 1e-7);
+    EXPECT_THAT(plain_gltf_times(whole, "walk"), SizeIs(30)) << "the closing sample is dropped";
+    const auto rest = plain_gltf_worlds(file("y-up-metre/tamsin.glb"), "", 0);
+    const auto first = plain_gltf_worlds(library, "walk", 0);
+    for (const int k : {0, 11, 29}) {
+        const auto want = plain_gltf_worlds(plain, "walk", k);
+        const auto l = plain_gltf_worlds(left, "walk", k),
+                   b = plain_gltf_worlds(library, "walk", k + 1),
+                   o = plain_gltf_worlds(one, "walk", k), w = plain_gltf_worlds(whole, "walk", k);
+        const auto places = test::plain_bvh_places(bvh, k + 1, true);
+        for (const auto& [name, node] : want) {
+            std::string renamed = name == "hips" ? "pelvis" : name;
+            if (name.ends_with(".L")) renamed = name.substr(0, name.size() - 2) + "_left";
+            ASSERT_TRUE(l.contains(renamed)) << renamed;
+            const auto there = z_up_left(node.world);
+            for (std::size_t c = 0; c < 3; ++c) {
+                EXPECT_NEAR(l.at(renamed).world[c][3], there[c], 2e-4) << renamed;
+                EXPECT_NEAR(places.at(name)[c], node.world[c][3], 2e-6) << name;
+            }
+            EXPECT_LT(apart(b.at(name).world, node.world), 1e-12) << name;
+            EXPECT_LT(apart(o.at(name).world, node.world), 1e-12) << name;
+            EXPECT_LT(apart(w.at(name).world, node.world), 1e-12) << name;
+            EXPECT_LT(apart(first.at(name).world, rest.at(name).world), 1e-6) << name;
+        }
+    }
+    // The table: hips at sample 11, seconds counted from frame 1.
+    std::istringstream table(file("table/clips/walk.csv"));
+    std::string header, row;
+    std::getline(table, header);
+    for (int k = 0; k <= 11; ++k) std::getline(table, row);
+    std::vector<std::string> columns, values;
+    for (std::istringstream h(header), r(row); std::getline(h, columns.emplace_back(), ',');)
+        std::getline(r, values.emplace_back(), ',');
+    columns.pop_back();
+    const auto cell = [&](const std::string& column) {
+        const auto at = std::find(columns.begin(), columns.end(), column);
+        EXPECT_NE(at, columns.end()) << column;
+        return at == columns.end()
+                   ? 0.0
+                   : std::stod(values[static_cast<std::size_t>(at - columns.begin())]);
+    };
+    EXPECT_NEAR(cell("seconds"), 12 / 30.0, 1e-12);
+    const auto at_11 = plain_gltf_worlds(plain, "walk", 11);
+    EXPECT_NEAR(cell("root.tz"), at_11.at("root").world[2][3], 1e-6);
+    EXPECT_NEAR(cell("hips.ty"), at_11.at("hips").world[1][3], 1e-5);
+    // The crate opens by its own facts, whatever the layout.
+    for (const PackReport& report : reports.value()) {
+        const auto crate = open_crate(report.folder);
+        ASSERT_THAT(crate, IsOk());
+        EXPECT_THAT(crate.value().clips, SizeIs(3)) << report.folder;
+        EXPECT_EQ(crate.value().clips[1].name, "walk");
+        EXPECT_NEAR(crate.value().clips[1].travel.step.z, 1.0, 0.02) << report.folder;
+    }
+    EXPECT_NEAR(manifest("left")["clips"][1]["travel"]["step"][0].get<double>(), 100, 2) << "ahead";
+    // Once more: nothing is stale.
+    PackOptions replace;
+    replace.replace = true;
+    const std::string two =
+        "[[target]]\nconvention = \"y-up-metre\"\n[[target]]\nfile = \"left.target.toml\"\n";
+    const auto parsed = parse_recipe(with(two), "tamsin.recipe.toml", folder_.path());
+    const auto again = pack_all(parsed.value(), replace);
+    ASSERT_THAT(again, IsOk());
+    for (const PackReport& report : again.value()) EXPECT_EQ(report.reused, 3U) << report.target;
+}
+
+TEST_F(TargetTest, AListReordersRenamesDropsAndFills) {
+    write_text(
+        folder_ / "list.txt",
+        "anchor\n  pelvis\n    thigh.R\n      shin.R\n        foot.R\n    thigh.L\n      shin.L\n"
+        "        foot.L\n    spine\n      chest\n        head\n          cap 0 0.2 0\n");
+    write_text(folder_ / "list.target.toml",
+               "joints = \"list.txt\"\nsurplus = \"drop\"\nmissing = \"fill\"\nroot = \"anchor\"\n"
+               "[rename]\nhips = \"pelvis\"\n");
+    const auto reports = pack(
+        "[[target]]\nconvention = \"y-up-metre\"\n[[target]]\nfile = "
+        "\"list.target.toml\"\n");
+    ASSERT_THAT(reports, IsOk());
+    const PackReport& report = reports.value()[1];
+    EXPECT_THAT(report.joints,
+                ElementsAre("anchor", "pelvis", "thigh.R", "shin.R", "foot.R", "thigh.L", "shin.L",
+                            "foot.L", "spine", "chest", "head", "cap"));
+    EXPECT_EQ(report.root, "anchor");
+    EXPECT_EQ(report.hips, "pelvis");
+    const std::string plain = file("y-up-metre/clips/pick.glb"),
+                      listed = file("list/clips/pick.glb");
+    const auto names = plain_gltf_names(listed);
+    EXPECT_EQ(names, report.joints) << "tracks in the order of the list";
+    const std::map<std::string, std::string> own{{"anchor", "root"}, {"pelvis", "hips"}};
+    for (const int k : {0, 60, 120}) {
+        const auto want = plain_gltf_worlds(plain, "pick", k),
+                   got = plain_gltf_worlds(listed, "pick", k);
+        for (const std::string& name : names) {
+            if (name == "cap") continue;
+            const auto renamed = own.find(name);
+            EXPECT_LT(apart(got.at(name).world,
+                            want.at(renamed == own.end() ? name : renamed->second).world),
+                      3e-6)
+                << name;
+        }
+        // The cap rests above the head: its place in the axes of the head.
+        const auto& head = got.at("head").world;
+        for (std::size_t c = 0; c < 3; ++c)
+            EXPECT_NEAR(got.at("cap").world[c][3], head[c][3] + 0.2 * head[c][1], 1e-6);
+    }
+    // What moves vertices is told, with how far.
+    bool told = false;
+    for (const Finding& f : of_code(report, Code::kInfluences))
+        told = told || f.found.find(" mm from where") != f.found.npos;
+    EXPECT_TRUE(told);
+    EXPECT_THAT(of_code(report, Code::kMissingJoint), SizeIs(1));
+    // Without leave to drop and fill it stops, and writes nothing.
+    write_text(folder_ / "list.target.toml", "joints = \"list.txt\"\n");
+    fs::remove_all(folder_ / "crates");
+    EXPECT_THAT(pack("[target]\nfile = \"list.target.toml\"\n"),
+                FailsWith(Code::kSkeletonDiffers, "29 joints against 12 in list.txt"));
+}
+
+TEST_F(TargetTest, MorphTargetsAreKeptBakedOrDropped) {
+    // A rest weight, so that there is something to bake.
+    Scene scene = orchard::tamsin_scene();
+    const int body = find_node(scene, "orchard:body");
+    scene.nodes[static_cast<std::size_t>(body)].morph_weights = {0.5, 0, 0, 0};
+    const auto glb = write_glb(scene);
+    write_text(folder_ / "tamsin.glb", {glb.begin(), glb.end()});
+    const auto reports = pack(
+        "[[target]]\nname = \"kept\"\n[[target]]\nname = \"baked\"\n[[target.morphs]]\nmatch = "
+        "\"smile\"\ndo = \"bake\"\n[[target.morphs]]\nmatch = \"elbow*\"\ndo = "
+        "\"keep\"\n[[target.morphs]]\nmatch = "
+        "\"*\"\ndo = \"drop\"\n");
+    ASSERT_THAT(reports, IsOk());
+    EXPECT_THAT(reports.value()[1].morph_targets, ElementsAre("elbow.L", "elbow.R"));
+    const Scene kept = read_scene(folder_ / "crates/tamsin/kept/tamsin.glb").value().scene;
+    const auto before = test::plain_gltf_attribute(file("kept/tamsin.glb"), "body", "POSITION"),
+               after = test::plain_gltf_attribute(file("baked/tamsin.glb"), "body", "POSITION");
+    ASSERT_EQ(before.size(), after.size());
+    const auto& delta = kept.meshes[0].primitives[0].targets[0].positions;
+    double moved = 0;
+    for (std::size_t i = 0; i < before.size(); ++i) {
+        const double d = delta.empty() ? 0 : static_cast<double>(delta[i / 3][i % 3]);
+        moved = std::max(moved, std::abs(d));
+        EXPECT_NEAR(after[i], before[i] + 0.5 * d, 1e-6) << i;
+    }
+    EXPECT_GT(moved, 1e-3) << "the smile moves something";
+    EXPECT_THAT(of_code(reports.value()[1], Code::kLeftOut), SizeIs(testing::Ge(2U)));
+}
+
+TEST_F(TargetTest, NumbersStayWithTheirClips) {
+    const std::string target = "[target]\nids = [10, 12]\nclip_name = \"{id}_{clip}\"\n";
+    ASSERT_THAT(pack(target), IsOk());
+    const auto ids = [&] {
+        std::map<std::string, int> out;
+        const json manifest = json::parse(file("crate.json"));
+        for (const json& clip : manifest["clips"]) out[clip["name"]] = clip["id"];
+        return out;
+    };
+    EXPECT_EQ(ids(), (std::map<std::string, int>{{"stand", 10}, {"walk", 11}, {"pick", 12}}));
+    // The first clip goes, another comes: the others keep their numbers.
+    recipe_ = change(recipe_, "name = \"stand\"", "name = \"wait\"");
+    const auto moved = recipe_.find("[[clip]]"), next = recipe_.find("[[clip]]", moved + 1),
+               end = recipe_.find("[output]");
+    recipe_ = recipe_.substr(0, moved) + recipe_.substr(next, end - next) +
+              recipe_.substr(moved, next - moved) + recipe_.substr(end);
+    ASSERT_THAT(pack(target, true), IsOk());
+    EXPECT_EQ(ids(), (std::map<std::string, int>{{"walk", 11}, {"pick", 12}, {"wait", 10}}));
+    EXPECT_THAT(pack("[target]\nids = [1, 2]\n", true),
+                FailsWith(Code::kLimit, "at most 2: ids = [1, 2]"));
+}
+
+TEST_F(TargetTest, LabelsOfClipsAreInFilesAndManifest) {
+    recipe_ = change(recipe_, "name = \"walk\"",
+                     "name = \"walk\"\ngroup = \"moves\"\nspeed = 0.25\nplay = \"backwards\"\ntags "
+                     "= { mood = \"calm\" }");
+    ASSERT_THAT(pack("[target]\nclip_name = \"{group}/{clip}_{rate}_{index:02}\"\n"), IsOk());
+    const json clip = json::parse(file("crate.json"))["clips"][1];
+    EXPECT_EQ(clip["file"], "moves/walk_30_02.glb");
+    EXPECT_EQ(clip["speed"], 0.25);
+    EXPECT_EQ(clip["play"], "backwards");
+    EXPECT_EQ(clip["tags"]["mood"], "calm");
+    EXPECT_EQ(clip["seconds"], 1) << "speed changes no sample";
+    EXPECT_THAT(file("moves/walk_30_02.glb"), HasSubstr("\"group\":\"moves\""));
+    EXPECT_EQ(open_crate(folder_ / "crates/tamsin").value().clips[1].labels.tags[0].second, "calm");
+}
+
+TEST_F(TargetTest, MistakesAreToldAndNothingIsWritten) {
+    struct Case {
+        std::string target, part;
+        Code code;
+    };
+    write_text(folder_ / "twice.txt", "root\n  hips\n  hips\n");
+    write_text(folder_ / "bad.target.toml",
+               "up = \"+Y\"\nfront = \"-Y\"\nhand = \"both\"\nfirst_frame = 2\nheigth = [1, 2]\n");
+    const Case cases[] = {
+        {"up = \"+Z\"\nfront = \"-Z\"", "along one line", Code::kValueBad},
+        {"hand = \"middle\"", "hand", Code::kValueBad},
+        {"joints = \"none.txt\"", "none.txt", Code::kFileMissing},
+        {"joints = \"twice.txt\"", "twice.txt:3", Code::kNameClash},
+        {"file = \"none.target.toml\"", "none.target.toml", Code::kFileMissing},
+        {"file = \"bad.target.toml\"", "bad.target.toml:2", Code::kValueBad},
+        {"clip_name = \"{klip}\"", "{clip}", Code::kValueBad},
+        {"clip_name = \"all\"", "one file each", Code::kNameClash},
+        {"clip_name = \"../{clip}\"", "letters", Code::kValueBad},
+        {"clip_name = \"{clip}_{id}\"", "ids", Code::kKeyMissing},
+        {"ids = [5, 2]", "[first, last]", Code::kValueBad},
+        {"rates = [\"24\", \"60\"]", "not among them", Code::kValueBad},
+        {"first_frame = 2", "first_frame", Code::kValueBad},
+        {"format = \"fbz\"", "glb", Code::kValueBad},
+        {"format = \"bvh\"", "morph weights", Code::kLeftOut},
+        {"format = \"csv\"\nlayout = \"one-file\"", "skin-and-clips", Code::kValueBad},
+        {"name_allowed = \"_ \"", "any of", Code::kValueBad},
+        {"name_replace = \"/\"", "name_replace", Code::kValueBad},
+        {"name_case = \"camel\"", "lower", Code::kValueBad},
+        {"most_joints = 20", "29 joints", Code::kLimit},
+        {"most_vertices = 100", "2084 vertices", Code::kLimit},
+        {"surplus = \"hide\"", "drop", Code::kValueBad},
+        {"height = [2]", "[least, most]", Code::kValueBad},
+        {"[[target.morphs]]\nmatch = \"smile\"\ndo = \"melt\"", "keep, bake, drop",
+         Code::kValueBad},
+        {"[target.rename]\n\"a*\" = \"b\"", "one *", Code::kValueBad},
+        {"[target.rename]\nhips = \"spine\"", "both named", Code::kNameClash},
+        {"unit = \"furlong\"", "furlong", Code::kValueBad},
+    };
+    for (const Case& c : cases) {
+        const auto packed = pack("[target]\n" + c.target + "\n");
+        EXPECT_THAT(packed, FailsWith(c.code, c.part)) << c.target;
+        EXPECT_FALSE(fs::exists(folder_ / "crates/tamsin")) << c.target;
+    }
+    EXPECT_THAT(pack("[[target]]\nname = \"a\"\n[[target]]\nname = \"A\"\n"),
+                FailsWith(Code::kNameClash, "a folder"));
+    const auto high = parse_recipe(with("[target]\nheight = [1.8, 2]\n"), "r", folder_.path());
+    const auto packed = mellow::pack(high.value());
+    ASSERT_THAT(packed, IsOk());
+    EXPECT_FALSE(packed.value().proven);
+    EXPECT_THAT(to_text(of_code(packed.value(), Code::kSizeSuspect).at(0)),
+                HasSubstr("1.8 to 2 m"));
+}
+
+}  // namespace
+}  // namespace mellow::target_test
