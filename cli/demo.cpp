@@ -14,7 +14,8 @@ using Files = std::vector<orchard::File>;
 
 Files all_files() {
     Files all = orchard::tamsin_files();
-    for (const auto& more : {orchard::press_files(), orchard::shift_files()})
+    for (const auto& more :
+         {orchard::press_files(), orchard::engine_files(), orchard::shift_files()})
         all.insert(all.end(), more.begin(), more.end());
     return all;
 }
@@ -90,12 +91,20 @@ int demo(const DemoRequest& request) {
         job.quiet = !talk, job.json = false;
         return pack(job);
     };
-    for (const char* recipe : {"tamsin.recipe.toml", "press.recipe.toml", "shift.recipe.toml"})
+    for (const char* recipe :
+         {"tamsin.recipe.toml", "press.recipe.toml", "engines.recipe.toml", "shift.recipe.toml"})
         if (const int exit = pack_one(recipe, request.replace); exit != kDone) return exit;
+    if (talk) print_out("\n");
+    CheckRequest checks{request, {(folder / "engines.recipe.toml").string()}, {}, {}, {}};
+    checks.quiet = !talk, checks.json = false;
+    if (const int exit = check(checks); exit != kDone) return exit;
     if (const Status s = change_range(folder / "shift.recipe.toml", files, talk); !s)
         return fail(request, s.failures());
     if (const int exit = pack_one("shift.recipe.toml", true); exit != kDone) return exit;
-    if (request.json) print_made(request, files, {"crates/tamsin", "crates/press", "crates/shift"});
+    if (request.json)
+        print_made(request, files,
+                   {"crates/tamsin", "crates/press", "crates/engines/orchard",
+                    "crates/engines/viewer", "crates/engines/machine", "crates/shift"});
     return kDone;
 }
 

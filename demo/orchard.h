@@ -18,6 +18,11 @@ extern const char* const kTamsinRecipe;
 extern const char* const kPressRig;
 extern const char* const kPressRecipe;
 extern const char* const kShiftRecipe;
+extern const char* const kEnginesRecipe;
+extern const char* const kOrchardTarget;
+extern const char* const kOrchardJoints;
+extern const char* const kViewerTarget;
+extern const char* const kMachineTarget;
 
 struct File {
     std::string name, what;
@@ -26,6 +31,9 @@ struct File {
 
 /// tamsin.glb, tamsin.rig.toml and tamsin.recipe.toml. The same bytes on every call.
 std::vector<File> tamsin_files();
+
+/// engines.recipe.toml and targets/: Tamsin for three targets at once.
+std::vector<File> engine_files();
 
 /// The scene of tamsin.glb, in its own centimetres.
 mellow::Scene tamsin_scene();

@@ -30,6 +30,15 @@ shot compare mellow compare crates/tamsin/clips/pick.glb pick.bvh --ignore weigh
 cp crates/tamsin/sheet.png "$out/sheet.png"
 mellow pack press.recipe.toml --quiet
 cp crates/press/sheet.png "$out/press.png"
+mellow pack engines.recipe.toml --quiet
+cp crates/engines/orchard/sheet.png "$out/engine.png"
+# What somebody else delivers: a clip at another rate, and one with right-handed numbers.
+mkdir -p delivery/anim/move
+cp crates/engines/orchard/tamsin.glb delivery
+cp crates/engines/orchard/anim/move/tamsin_walk_101.glb delivery/anim/move
+mellow convert delivery/anim/move/tamsin_walk_101.glb delivery/anim/move/tamsin_run_103.glb --to-rate 24 --target z-up-centimetre --quiet
+shot check mellow check delivery --target targets/orchard.target.toml
+rm -r delivery crates/engines
 mellow pack shift.recipe.toml --quiet
 mellow view crates/shift -o shift.png --match "*_1" --quiet
 cp shift.png "$out/shift.png"

@@ -24,6 +24,8 @@ Vec3 direction(Axis axis);
 /// "+X" ... "-Z".
 std::string_view name(Axis axis);
 std::optional<Axis> parse_axis(std::string_view text);
+/// All six, by their names.
+std::vector<std::string> axis_names();
 
 /// Which hand's thumb, first and second finger show +X, +Y and +Z.
 enum class Hand { kRight, kLeft };

@@ -18,9 +18,11 @@ struct SheetClip {
 };
 
 /// Draws the sheet as PNG, 1280 pixels wide and at least 800 high, 240 per clip. `skin` is in the
-/// inside convention. Seen from the figure's right side: front is to the right, up is up. All poses
-/// have one scale. Fails with name-unknown when a clip does not fit the skin.
+/// inside convention. Seen from the figure's right side: front is to the right, up is up; `axes`
+/// says what these are called. All poses have one scale. Fails with name-unknown when a clip does
+/// not fit the skin.
 Result<std::vector<std::uint8_t>> draw_sheet(const std::string& title, const Scene& skin,
-                                             const std::vector<SheetClip>& clips);
+                                             const std::vector<SheetClip>& clips,
+                                             const Convention& axes = {});
 
 }  // namespace mellow

@@ -101,9 +101,10 @@ std::string metres(double v) { return fmt::format("{:.2g}", std::abs(v) < 1e-9 ?
 
 class SheetPainter {
   public:
-    SheetPainter(Canvas& canvas, const Extent& extent, int poses)
+    SheetPainter(Canvas& canvas, const Extent& extent, int poses, const Convention& axes)
         : c_(canvas),
           e_(extent),
+          axes_(axes),
           poses_(poses),
           cell_((kCellsRight - kCellsLeft) / poses),
           scale_(std::min(tall_scale(extent), wide_scale(extent, poses))) {}
@@ -113,8 +114,8 @@ class SheetPainter {
         const char* many = poses_ == 8 ? "eight" : poses_ == 4 ? "four" : "two";
         c_.text(20, 49,
                 fmt::format("up to {} poses a clip, seen from the figure's right side; heights and "
-                            "places in metres",
-                            many),
+                            "places in metres; axes of the files: {}",
+                            many, to_text(axes_)),
                 kMid, 11);
         c_.text(kPathLeft, 49, "root path from above", kMid, 11);
     }
@@ -139,8 +140,8 @@ class SheetPainter {
         const double x = 26, base = top + kRow - 30;
         c_.line(x, base, x + 26, base, kPath, 2);
         c_.line(x, base, x, base - 26, kGround, 2);
-        c_.text(x + 30, base + 4, "+Z front", kPath, 10);
-        c_.text(x - 4, base - 30, "+Y up", kGround, 10);
+        c_.text(x + 30, base + 4, fmt::format("{} front", name(axes_.front)), kPath, 10);
+        c_.text(x - 4, base - 30, fmt::format("{} up", name(axes_.up)), kGround, 10);
     }
 
     void ruler(double ground, double top) {
@@ -200,7 +201,16 @@ class SheetPainter {
         if (i > 0) c_.line(left, top + 6, left, top + kRow - 8, kPaper, 2);
     }
 
-    /// From above: front is up, the figure's left (+X) is to the left.
+    /// The axis to the figure's left in the convention: "+X", "-Y".
+    std::string left_axis() const {
+        const Vec3 left = Conversion({}, axes_).vector({1, 0, 0});
+        for (const Axis axis : {Axis::kPlusX, Axis::kMinusX, Axis::kPlusY, Axis::kMinusY,
+                                Axis::kPlusZ, Axis::kMinusZ})
+            if (direction(axis) == left) return std::string(name(axis));
+        return {};
+    }
+
+    /// From above: front is up, the figure's left is to the left.
     void path(const Row& row, double top) {
         const double size = kRow - 30, left = kPathLeft,
                      bottom = top + kRow - 16;  // the axes stand below
@@ -232,12 +242,14 @@ class SheetPainter {
                 Align::kCenter);
         c_.line(left + 50, bottom - 4, left + 50, bottom - 26, kPath, 2);
         c_.line(left + 50, bottom - 4, left + 28, bottom - 4, kInk, 2);
-        c_.text(left + 50, bottom - 30, "+Z front", kPath, 10, Align::kCenter);
-        c_.text(left + 24, bottom, "+X", kInk, 10, Align::kRight);
+        c_.text(left + 50, bottom - 30, fmt::format("{} front", name(axes_.front)), kPath, 10,
+                Align::kCenter);
+        c_.text(left + 24, bottom, left_axis(), kInk, 10, Align::kRight);
     }
 
     Canvas& c_;
     Extent e_;
+    Convention axes_;
     int poses_;
     double cell_, scale_;
 };
@@ -245,7 +257,8 @@ class SheetPainter {
 }  // namespace
 
 Result<std::vector<std::uint8_t>> draw_sheet(const std::string& title, const Scene& skin,
-                                             const std::vector<SheetClip>& clips) {
+                                             const std::vector<SheetClip>& clips,
+                                             const Convention& axes) {
     const Figure figure(skin);
     std::vector<Row> rows;
     for (const SheetClip& clip : clips) {
@@ -257,7 +270,7 @@ Result<std::vector<std::uint8_t>> draw_sheet(const std::string& title, const Sce
     const Extent extent = extent_of(rows);
     const int poses = poses_for(extent);
     for (Row& row : rows) thin(row, poses);
-    SheetPainter painter(canvas, extent, poses);
+    SheetPainter painter(canvas, extent, poses, axes);
     painter.header(title);
     for (std::size_t i = 0; i < rows.size(); ++i)
         painter.row(rows[i], kHeader + kRow * static_cast<double>(i));

@@ -12,7 +12,7 @@ namespace mellow {
 namespace {
 
 /// Where the list has a joint counts as its place up to this, and a two-hundredth of its length.
-constexpr double kPlace_m = 1e-3;
+constexpr double kListedPlace_m = 1e-3;
 
 std::vector<std::string> with_near(const std::vector<std::string>& names,
                                    const std::vector<std::string>& others) {
@@ -156,7 +156,7 @@ class JointFitter {
                                              called(wanted), called(own)));
         if (!listed.place) return;
         const double far = length(in_.point(*listed.place) - rest.t);
-        if (far > std::max(kPlace_m, length(rest.t) / 200))
+        if (far > std::max(kListedPlace_m, length(rest.t) / 200))
             fit_.elsewhere.push_back(fmt::format("{} {:.3g} cm away", listed.name, far * 100));
     }
 

@@ -56,6 +56,8 @@ std::string_view name(Hand hand) { return hand == Hand::kRight ? "right" : "left
 
 std::string_view name(Axis axis) { return kAxes[static_cast<std::size_t>(axis)]; }
 
+std::vector<std::string> axis_names() { return {kAxes.begin(), kAxes.end()}; }
+
 std::optional<Axis> parse_axis(std::string_view text) {
     for (std::size_t i = 0; i < kAxes.size(); ++i)
         if (kAxes[i] == text) return static_cast<Axis>(i);

@@ -216,9 +216,10 @@ class ClipJudge {
                  "mesh \"{}\" is {:.3g} mm from where all its influences have it, at sample {}",
                  d.what, d.worst, d.sample),
              fmt::format("at most {} mm", recipe_.tolerance.mm),
-             "influences = 8   # under [target]; or, if this is good enough, influences = \"warn\" "
-             "under "
-             "[checks]"});
+             dropped
+                 ? "the joints that were dropped, in the list; or nothing, if they shall go"
+                 : "influences = 8   # under [target]; or, if this is good enough, influences = "
+                   "\"warn\" under [checks]"});
     }
 
   private:

@@ -263,7 +263,7 @@ Result<std::vector<std::uint8_t>> draw_crate(const Crate& crate) {
     for (std::size_t i = 0; i < std::min(crate.clips.size(), kMostDrawn); ++i)
         clips.push_back({&crate.motions[i], sheet_lines(crate.clips[i]), crate.clips[i].samples,
                          crate.clips[i].rate});
-    return draw_sheet(crate.name, crate.skin, clips);
+    return draw_sheet(crate.name, crate.skin, clips, crate.convention);
 }
 
 }  // namespace mellow

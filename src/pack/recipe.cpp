@@ -23,8 +23,6 @@
 namespace mellow {
 namespace {
 
-const std::vector<std::string> kAxisNames{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
-
 /// What a file really is; the same keys for the figure and for every source.
 void read_truth(TomlTable& t, TrueConvention& truth) {
     t.knows({"unit", "up", "front", "hand", "rate", "places", "frames"});
@@ -35,8 +33,8 @@ void read_truth(TomlTable& t, TrueConvention& truth) {
             t.fail(Code::kValueBad, "unit", "\"" + unit + "\"", suggest(unit, unit_names()),
                    "a unit by its name, or metres per unit as a number");
     }
-    if (t.has("up")) truth.up = parse_axis(t.choice("up", kAxisNames));
-    if (t.has("front")) truth.front = parse_axis(t.choice("front", kAxisNames));
+    if (t.has("up")) truth.up = parse_axis(t.choice("up", axis_names()));
+    if (t.has("front")) truth.front = parse_axis(t.choice("front", axis_names()));
     if (t.has("hand"))
         truth.hand = t.choice("hand", {"right", "left"}) == "left" ? Hand::kLeft : Hand::kRight;
     if (t.has("places"))
@@ -330,8 +328,8 @@ void read_cameras(TomlTable& top, Recipe& recipe) {
         RecipeCamera camera;
         camera.where = t.where("");
         camera.node = t.text("node", "*");
-        camera.aim = parse_axis(t.choice("aim", kAxisNames, "-Z")).value_or(camera.aim);
-        camera.up = parse_axis(t.choice("up", kAxisNames, "+Y")).value_or(camera.up);
+        camera.aim = parse_axis(t.choice("aim", axis_names(), "-Z")).value_or(camera.aim);
+        camera.up = parse_axis(t.choice("up", axis_names(), "+Y")).value_or(camera.up);
         if (std::abs(dot(direction(camera.aim), direction(camera.up))) > 0.5 &&
             !t.failed({"aim", "up"}))
             t.fail(Code::kValueBad, "up", "the same line as aim", "two different lines");

@@ -17,7 +17,6 @@
 namespace mellow {
 namespace {
 
-const std::vector<std::string> kAxisNames{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
 const std::vector<std::string> kFormats{"glb", "gltf", "dae", "bvh", "csv"};
 
 void bad(TomlTable& t, std::string_view key, std::string found, std::string expected,
@@ -44,8 +43,8 @@ void read_convention(TomlTable& t, Target& target) {
                 "a unit by its name, or metres per unit as a number");
     }
     Convention& c = target.convention;
-    if (t.has("up")) c.up = parse_axis(t.choice("up", kAxisNames)).value_or(c.up);
-    if (t.has("front")) c.front = parse_axis(t.choice("front", kAxisNames)).value_or(c.front);
+    if (t.has("up")) c.up = parse_axis(t.choice("up", axis_names())).value_or(c.up);
+    if (t.has("front")) c.front = parse_axis(t.choice("front", axis_names())).value_or(c.front);
     if (t.has("hand"))
         c.hand = t.choice("hand", {"right", "left"}) == "left" ? Hand::kLeft : Hand::kRight;
     if ((t.has("up") || t.has("front")) && !t.failed({"up", "front", "unit", "convention"}) &&
