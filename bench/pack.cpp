@@ -56,6 +56,25 @@ void pack_many(benchmark::State& state) {
     }
 }
 
+/// The same for two targets: left-handed, in centimetres, under other names.
+void pack_two_targets(benchmark::State& state) {
+    const ThreadLimit threads(static_cast<unsigned>(state.range(0)));
+    Recipe recipe = many_clips();
+    Target second = recipe.target();
+    second.name = "second";
+    second.convention = {0.01, Axis::kPlusZ, Axis::kPlusX, Hand::kLeft};
+    second.joints.renames = {{"hips", "pelvis"}, {"*.L", "*_left"}};
+    recipe.targets.push_back(std::move(second));
+    recipe.output = folder() / "two";
+    PackOptions options;
+    options.replace = options.all = true;
+    options.keep = 0;
+    for (auto _ : state) {
+        const auto reports = pack_all(recipe, options);
+        if (!reports || reports.value().size() != 2) state.SkipWithError("not packed");
+    }
+}
+
 void pack_unchanged(benchmark::State& state) {
     const ThreadLimit threads(static_cast<unsigned>(state.range(0)));
     const Recipe recipe = many_clips();
@@ -107,6 +126,7 @@ void prove(benchmark::State& state) {
 }
 
 BENCHMARK(pack_many)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(pack_two_targets)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(pack_unchanged)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(bake_of_it)->UseRealTime()->Unit(benchmark::kMicrosecond);
 BENCHMARK(prove)->UseRealTime()->Unit(benchmark::kMicrosecond);
