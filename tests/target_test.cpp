@@ -327,6 +327,86 @@ do = "bake"
     for (const PackReport& report : again.value()) EXPECT_EQ(report.reused, 3U) << report.target;
 }
 
+TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {
+    const std::string left = "convention = \"z-up-centimetre-left\"\n";
+    const std::string names = "[target.rename]\nhips = \"pelvis\"\n\"*.L\" = \"*_left\"\n";
+    const auto both =
+        pack("[[target]]\n[[target]]\nname = \"left\"\n" + left + "[[target.rename]]\n");
+    EXPECT_THAT(both, FailsWith(Code::kValueBad, "rename")) << "a table, not a list";
+    const auto two = pack("[[target]]\n[[target]]\nname = \"left\"\n" + left + names);
+    ASSERT_THAT(two, IsOk());
+    fs::rename(folder_ / "crates/tamsin", folder_ / "two");
+    const auto alone = pack("[target]\nname = \"left\"\n" + left + names);
+    ASSERT_THAT(alone, IsOk());
+    // What is found by way of the first is no less than what is measured against the rig itself,
+    // and the files are the same.
+    for (std::size_t c = 0; c < 3; ++c) {
+        const PackedClip &by_way = two.value()[1].clips[c], &itself = alone.value()[0].clips[c];
+        EXPECT_EQ(by_way.file.hash, itself.file.hash);
+        const ClipProof &a = by_way.proof, &b = itself.proof;
+        for (const auto& [more, less] :
+             {std::pair(a.position_mm, b.position_mm),
+              std::pair(a.rotation_degrees, b.rotation_degrees),
+              std::pair(a.vertex_mm, b.vertex_mm), std::pair(a.weight, b.weight)}) {
+            EXPECT_GE(more.worst, less.worst) << itself.clip.name;
+            EXPECT_LT(more.worst, 5 * less.worst + 1e-4) << itself.clip.name;
+            EXPECT_EQ(more.count, less.count) << itself.clip.name;
+        }
+    }
+    // A joint that is a millimetre, or a degree, off in the second is found with all of it.
+    const Crate first = open_crate(folder_ / "two/y-up-metre").value(),
+                second = open_crate(folder_ / "two/left").value();
+    std::map<std::string, std::string> own{{"pelvis", "hips"}};
+    for (const Node& node : second.skin.nodes)
+        if (node.name.ends_with("_left"))
+            own[node.name] = node.name.substr(0, node.name.size() - 5) + ".L";
+    const ClipProof& proof = two.value()[0].clips[1].proof;
+    const SamplePlan& plan = two.value()[0].clips[1].plan;
+    const ProvenFiles proven{first.skin, first.motions[1], proof};
+    const auto off_by = [&](Path path, double by) {
+        Scene moved = second.motions[1];
+        for (Channel& c : moved.timelines[0].channels)
+            if (moved.nodes[static_cast<std::size_t>(c.node)].name == "shin_left" &&
+                c.path == path) {
+                auto& v = c.curve.values.edit();
+                const std::size_t k = 20;
+                if (path == Path::kTranslation) v[3 * k] += by;
+                if (path == Path::kRotation) {
+                    const Quat q = Quat{v[4 * k], v[4 * k + 1], v[4 * k + 2], v[4 * k + 3]} *
+                                   test::turn({1, 0, 0}, by);
+                    v[4 * k] = q.x, v[4 * k + 1] = q.y, v[4 * k + 2] = q.z, v[4 * k + 3] = q.w;
+                }
+            }
+        return prove_like(proven, second.skin, moved, plan, own);
+    };
+    const auto same = off_by(Path::kTranslation, 0), far = off_by(Path::kTranslation, 1e-3),
+               turned = off_by(Path::kRotation, 1);
+    ASSERT_TRUE(same && far && turned);
+    EXPECT_TRUE(within(*same, {}).ok());
+    EXPECT_NEAR(far->position_mm.worst, 1, 2e-3);
+    EXPECT_EQ(far->position_mm.sample, 20);
+    EXPECT_GE(far->vertex_mm.worst, 0.999);
+    EXPECT_NEAR(turned->rotation_degrees.worst, 1, 1e-3);
+    EXPECT_GT(turned->vertex_mm.worst, 1) << "a shin of 40 cm, a degree";
+    EXPECT_FALSE(within(*far, {}).ok());
+    // Files that are not like each other are nobody's to measure so.
+    Scene heavier = second.skin;
+    for (Mesh& mesh : heavier.meshes) mesh.primitives[0].influence_weights[0] *= 0.5F;
+    EXPECT_FALSE(prove_like(proven, heavier, second.motions[1], plan, own));
+    Scene fewer = second.skin;
+    fewer.meshes[0].primitives[0].positions.pop_back();
+    EXPECT_FALSE(prove_like(proven, fewer, second.motions[1], plan, own));
+    EXPECT_FALSE(prove_like(proven, second.skin, second.motions[1], plan, {})) << "other names";
+    EXPECT_FALSE(prove_like(proven, second.skin, second.motions[2], plan, own)) << "other samples";
+    // Morphs of the second that differ show in vertices and weights.
+    Scene smiling = second.motions[1];
+    for (MorphCurve& m : smiling.timelines[0].morphs) m.curve.values.edit()[40] += 0.5;
+    const auto smiles = prove_like(proven, second.skin, smiling, plan, own);
+    ASSERT_TRUE(smiles);
+    EXPECT_NEAR(smiles->weight.worst, 0.5, 1e-3);
+    EXPECT_GT(smiles->vertex_mm.worst, 1);
+}
+
 TEST_F(TargetTest, AListReordersRenamesDropsAndFills) {
     write_text(
         folder_ / "list.txt",

@@ -6,7 +6,9 @@
 // where a take comes from: a rig, a file of joints and a computed motion are measured alike.
 #pragma once
 
+#include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -108,6 +110,25 @@ class SkinProof {
 /// which needs one pose instead of two where the file has the influences of the source.
 Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const SkinProof& figure,
                              const Scene& clip, const std::vector<std::string>& driven_by = {});
+
+/// The files of a clip that were proven, as read back, inside, and what was measured.
+struct ProvenFiles {
+    const Scene& skin;
+    const Scene& clip;
+    const ClipProof& proof;
+};
+/// Measures other files of the same clip by files that are proven, which takes a fraction of the
+/// time: the same joints and vertices, perhaps under other names, in another order, written in
+/// another convention. What they are off by is at most what the first files are off by and what the
+/// two differ by. The second is measured at every sample: worlds of all joints; and for vertices,
+/// with D the difference of a joint's two matrices (world * inverse bind) and a ball of radius r
+/// around the centre c of all that the joint carries, |D c| + |D| r, and what the places of
+/// vertices differ by. The sums are upper bounds, place and sample those of the larger part.
+/// `names`: joints of these files and what they are called in the first; those that are not in it
+/// have one name. Nothing where the two do not have the same joints, vertices, weights and samples.
+std::optional<ClipProof> prove_like(const ProvenFiles& first, const Scene& skin, const Scene& clip,
+                                    const SamplePlan& plan,
+                                    const std::map<std::string, std::string>& names);
 
 /// Checks that every triangle of `source` is in the written skin and faces the same way: turned
 /// over where the node of a mesh without skin mirrors it (glTF 2.0, 3.7.4), else as it was. Both

@@ -92,9 +92,19 @@ std::size_t CheckReport::unmet() const {
         std::count_if(demands.begin(), demands.end(), [](const Demand& d) { return !d.met; }));
 }
 
+std::vector<Demand> check_clip(const CheckedFile& file, const Target& target, const Scene* skin,
+                               const std::vector<ListedClip>& listed) {
+    CheckReport report;
+    report.crate = true;
+    Checker checker(target, report);
+    checker.reads(file);
+    if (file.reads) checker.motion(file, skin, listed);
+    return std::move(report.demands);
+}
+
 void check_listed(const fs::path& folder, const Target& target, const std::string& skin_file,
-                  const std::vector<std::pair<std::string, ListedClip>>& clips,
-                  CheckReport& report) {
+                  const std::vector<std::pair<std::string, ListedClip>>& clips, CheckReport& report,
+                  KnownDemands known) {
     Checker checker(target, report);
     std::vector<Work> works;
     for (const auto& [file, clip] : clips) {
@@ -114,20 +124,21 @@ void check_listed(const fs::path& folder, const Target& target, const std::strin
         checker.layout(0, 0, skin.is_skin() && skin.is_motion() ? 1 : 0);
         report.files = 1;
     } else {
-        CheckReport blank;
-        blank.crate = true;
-        std::vector<CheckReport> reports(works.size(), blank);
+        std::vector<std::vector<Demand>> found(works.size());
         std::vector<std::size_t> skins(works.size(), 0);
         parallel_for(works.size(), [&](std::size_t i) {
-            Checker inner(target, reports[i]);
+            if (const auto have = known.find(works[i].file); have != known.end()) {
+                found[i] = std::move(have->second);
+                skins[i] = target.layout == Layout::kClipsWithSkin ? 1 : 0;
+                return;
+            }
             const CheckedFile file = read_checked(folder / works[i].file, works[i].file);
-            inner.reads(file);
-            if (!file.reads) return;
-            inner.motion(file, skin.reads ? &skin.scene : nullptr, works[i].listed);
+            found[i] =
+                check_clip(file, target, skin.reads ? &skin.scene : nullptr, works[i].listed);
             skins[i] = file.is_skin() ? 1 : 0;
         });
-        for (CheckReport& r : reports)
-            for (Demand& d : r.demands) report.demands.push_back(std::move(d));
+        for (std::vector<Demand>& demands : found)
+            for (Demand& d : demands) report.demands.push_back(std::move(d));
         const auto both = static_cast<std::size_t>(std::count(skins.begin(), skins.end(), 1U));
         checker.layout(1, works.size() - both, both);
         report.files = works.size() + 1;

@@ -53,26 +53,30 @@ std::string listing(std::size_t skins, std::size_t motions, std::size_t both) {
 }  // namespace
 
 CheckedFile read_checked(const std::filesystem::path& path, const std::string& file) {
+    return read_checked(stored_file(path), file);
+}
+
+CheckedFile read_checked(Result<StoredFile> stored, const std::string& file) {
     CheckedFile out;
     out.file = file;
-    std::string ending = path.extension().string();
-    if (!ending.empty()) ending = ending.substr(1);
-    out.format = parse_file_format(ending).value_or(FileFormat::kGlb);
-    const auto refuse = [&](const Finding& failure) {
+    const auto refuse = [&](Findings failures) {
         out.reads = false;
-        out.trouble = failure.found;
+        out.trouble = std::move(failures);
+        return out;
     };
+    if (!stored) return refuse(stored.failures());
+    StoredFile from = std::move(stored).value();
+    const std::string ending = from.name.substr(from.name.rfind('.') + 1);
+    out.format = parse_file_format(ending).value_or(FileFormat::kGlb);
     if (ending == "csv") {
-        const auto bytes = read_file(path);
-        if (!bytes) return refuse(bytes.failure()), out;
-        auto table = read_motion_table(
-            {reinterpret_cast<const char*>(bytes.value().data()), bytes.value().size()}, file);
-        if (!table) return refuse(table.failure()), out;
+        const char* text = reinterpret_cast<const char*>(from.bytes.data());
+        auto table = read_motion_table({text, from.bytes.size()}, from.name);
+        if (!table) return refuse(table.failures());
         out.scene = std::move(table).value();
         return out;
     }
-    auto read = read_scene(path);
-    if (!read) return refuse(read.failure()), out;
+    auto read = read_memory(std::move(from.bytes), from.name, from.beside);
+    if (!read) return refuse(read.failures());
     out.scene = std::move(read.value().scene);
     for (const Finding& f : read.value().findings)
         if (f.code == Code::kWeightSum) out.unsummed = f.found;
@@ -103,8 +107,8 @@ void Checker::demand(const char* id, const std::string& file, std::string wanted
 }
 
 void Checker::reads(const CheckedFile& file) {
-    demand("reads", file.file, "a file that can be read", file.reads ? "it can" : file.trouble,
-           file.reads, "write it again");
+    demand("reads", file.file, "a file that can be read",
+           file.reads ? "it can" : file.trouble.front().found, file.reads, "write it again");
 }
 
 void Checker::format(const CheckedFile& file, FileFormat wanted) {

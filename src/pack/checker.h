@@ -10,6 +10,7 @@
 #include "mellow/check.h"
 #include "mellow/clip.h"
 #include "mellow/scene.h"
+#include "pack/stored_file.h"
 
 namespace mellow {
 
@@ -19,11 +20,12 @@ struct CheckedFile {
     FileFormat format = FileFormat::kGlb;
     Scene scene;
     bool reads = true;
-    std::string trouble;   ///< why it does not
+    Findings trouble;      ///< why it does not
     std::string unsummed;  ///< what reading found of weights, which it makes sum to 1
     bool is_skin() const { return !scene.meshes.empty(); }
     bool is_motion() const { return !scene.timelines.empty(); }
 };
+CheckedFile read_checked(Result<StoredFile> stored, const std::string& file);
 CheckedFile read_checked(const std::filesystem::path& path, const std::string& file);
 
 /// What a manifest says of a clip, where there is one.

@@ -301,33 +301,38 @@ Result<StoredFile> stored_file(const std::filesystem::path& path) {
     return StoredFile{path.filename().string(), std::move(bytes), load_beside(path)};
 }
 
+Result<Scene> decode_scene(CheckedFile file, const Target& target) {
+    if (!file.reads) return file.trouble;
+    Scene& scene = file.scene;
+    scene.convention = scene.stack_convention = target.convention;
+    to_inside(scene);
+    scene.rate = target.rate;
+    return std::move(scene);
+}
+
 Result<Scene> decode_scene(StoredFile file, const Target& target) {
-    MELLOW_TRY(ReadResult read, read_memory(std::move(file.bytes), file.name, file.beside));
-    read.scene.convention = read.scene.stack_convention = target.convention;
-    to_inside(read.scene);
-    read.scene.rate = target.rate;
-    return std::move(read.scene);
+    const std::string name = file.name;
+    return decode_scene(read_checked(std::move(file), name), target);
+}
+
+Result<Scene> decode_clip(CheckedFile file, const Target& target, const Scene& skin,
+                          const std::string& clip, int samples) {
+    const FileFormat format = file.format;
+    MELLOW_TRY(Scene scene, decode_scene(std::move(file), target));
+    if (format == FileFormat::kCsv) scene = hung_like(std::move(scene), skin);
+    if (format == FileFormat::kBvh) name_like(scene, skin);
+    // A BVH file counts frames from its own first; a COLLADA clip is read from its start.
+    Target from_zero = target;
+    from_zero.first_frame =
+        format == FileFormat::kBvh || format == FileFormat::kDae ? 0 : target.first_frame;
+    return scene.timelines.size() == 1 ? one_clip(std::move(scene), clip, from_zero, samples)
+                                       : clip_of(scene, from_zero, clip, samples);
 }
 
 Result<Scene> decode_clip(StoredFile file, const Target& target, const Scene& skin,
                           const std::string& clip, int samples) {
-    Scene scene;
-    if (file.name.ends_with(".csv")) {
-        const char* text = reinterpret_cast<const char*>(file.bytes.data());
-        MELLOW_TRY(Scene table, read_motion_table({text, file.bytes.size()}, file.name));
-        scene = hung_like(std::move(table), skin);
-        scene.convention = target.convention;
-        to_inside(scene);
-        return one_clip(std::move(scene), clip, target, samples);
-    }
-    const bool bvh = file.name.ends_with(".bvh"), dae = file.name.ends_with(".dae");
-    MELLOW_TRY(scene, decode_scene(std::move(file), target));
-    if (bvh) name_like(scene, skin);
-    // A BVH file counts frames from its own first; a COLLADA clip is read from its start.
-    Target from_zero = target;
-    from_zero.first_frame = bvh || dae ? 0 : target.first_frame;
-    return scene.timelines.size() == 1 ? one_clip(std::move(scene), clip, from_zero, samples)
-                                       : clip_of(scene, from_zero, clip, samples);
+    const std::string name = file.name;
+    return decode_clip(read_checked(std::move(file), name), target, skin, clip, samples);
 }
 
 Result<Scene> clip_of(const Scene& file, const Target& target, const std::string& clip,

@@ -5,12 +5,12 @@
 #include <vector>
 
 #include "mellow/clip.h"
-#include "mellow/read.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
 #include "mellow/skeleton.h"
 #include "mellow/target.h"
 #include "mellow/write.h"
+#include "pack/checker.h"
 
 namespace mellow {
 
@@ -25,21 +25,15 @@ Result<WrittenScene> encode_clip(const Skeleton& skeleton, const Clip& clip, con
 Scene with_clips(const Scene& skin, const Skeleton& skeleton, const std::vector<Clip>& clips,
                  const Target& target);
 
-/// A file of a crate as it was read, and where its parts are found.
-struct StoredFile {
-    std::string name;  ///< for messages; its ending says the format
-    Bytes bytes;
-    LoadFile beside;
-};
-/// Reads one from disk.
-Result<StoredFile> stored_file(const std::filesystem::path& path);
-
 /// A scene file of a crate, inside.
+Result<Scene> decode_scene(CheckedFile file, const Target& target);
 Result<Scene> decode_scene(StoredFile file, const Target& target);
 /// A clip as it stands in its file: one timeline with uniform samples of all joints, from second
 /// zero on, without a sample at rest in front. `skin` says how joints of a CSV file hang together;
 /// `samples` is what the file must hold; of several timelines it is the one named `clip`. Fails
 /// with proof-failed where the file does not hold it.
+Result<Scene> decode_clip(CheckedFile file, const Target& target, const Scene& skin,
+                          const std::string& clip, int samples);
 Result<Scene> decode_clip(StoredFile file, const Target& target, const Scene& skin,
                           const std::string& clip, int samples);
 /// The same out of a file with several, read already.

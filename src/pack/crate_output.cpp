@@ -241,19 +241,46 @@ std::optional<Result<OutputClip>> CrateOutput::standing(std::size_t i) const {
     for (const auto& [file, bytes] : have->files)
         if (Status written = folder_->write(file, bytes); !written)
             return Result<OutputClip>(written.failures());
-    return OutputClip{std::move(have->packed), {}, {}};
+    return OutputClip{std::move(have->packed), {}, {}, {}};
 }
 
-Status CrateOutput::prove(std::size_t i, const BakedClip& baked, OutputClip& out) const {
+/// True where both crates have all joints of the figure with the parents they have in it, and the
+/// skin as it is.
+bool CrateOutput::is_like(const CrateOutput& other) const {
+    const auto whole = [&](const CrateOutput& crate) {
+        const JointFit& fit = crate.fitted_->fit();
+        return crate.target_.morphs.empty() && !crate.shares_a_file() && fit.surplus.empty() &&
+               std::find(fit.plain.begin(), fit.plain.end(), false) == fit.plain.end() &&
+               std::find(fit.from.begin(), fit.from.end(), kNone) == fit.from.end();
+    };
+    return whole(*this) && whole(other) && target_.influences == other.target_.influences &&
+           target_.loop_form == other.target_.loop_form;
+}
+
+/// What joints of this crate are called in another.
+std::map<std::string, std::string> CrateOutput::names_in(const CrateOutput& other) const {
+    std::map<std::string, std::string> names;
+    for (int j = 0; j < fitted_->skeleton().size(); ++j)
+        names[fitted_->skeleton()[j].name] = other.fitted_->name_of(fitted_->fit().from[at(j)]);
+    return names;
+}
+
+Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
+                          const std::optional<Measured>& first, OutputClip& out) const {
     PackedClip& packed = out.packed;
+    std::optional<ClipProof> like;
+    if (first && is_like(first->crate))
+        like = prove_like({first->crate.crate_.skin, first->clip.motion, first->clip.packed.proof},
+                          crate_.skin, out.motion, packed.plan, names_in(first->crate));
     const auto measure = [&](const Take& take) {
         return prove_clip(
             take, packed.plan, *skin_proof_, out.motion,
             driven_by(*baked.motion->scene, fit_sources(baked.motion->sources, fitted_->fit()),
                       *baked.rig));
     };
-    auto proof = takes_as_is() ? measure(baked.take)
-                               : measure(fitted_->take(*baked.motion, baked.rig, mounts()));
+    auto proof = like            ? Result<ClipProof>(std::move(*like))
+                 : takes_as_is() ? measure(baked.take)
+                                 : measure(fitted_->take(*baked.motion, baked.rig, mounts()));
     const Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failures());
     if (proof) packed.proof = std::move(proof).value();
     packed.passed = good.ok();
@@ -264,7 +291,8 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked, OutputClip& out
     return {};
 }
 
-Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked) const {
+Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
+                                     const std::optional<Measured>& first) const {
     OutputClip out;
     out.packed = baked.facts;
     Clip clip = baked.clip;
@@ -286,12 +314,14 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked) cons
         MELLOW_TRY(written, encode_clip(fitted_->skeleton(), clip, target_, names_.clips[i]));
     }
     MELLOW_TRY(out.packed.file, put(written, "clip"));
-    MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / out.packed.file.file));
-    const int samples = clip.samples;
-    const std::string name = clip.name;
+    const std::string& file = out.packed.file.file;
+    CheckedFile read = read_checked(folder_->path() / file, file);
     out.packed.clip = without_samples(std::move(clip));
-    MELLOW_TRY(out.motion, decode_clip(std::move(stored), target_, crate_.skin, name, samples));
-    MELLOW_CHECK(prove(i, baked, out));
+    const Clip& told = out.packed.clip;
+    out.demands = check_clip(read, target_, &crate_.skin, {{told.name, told}});
+    MELLOW_TRY(out.motion,
+               decode_clip(std::move(read), target_, crate_.skin, told.name, told.samples));
+    MELLOW_CHECK(prove(i, baked, first, out));
     return out;
 }
 
@@ -325,7 +355,7 @@ Result<OutputClip> CrateOutput::prove_shared(std::size_t i, const BakedClip& bak
     out.packed.file.role = "clip";
     out.packed.clip = out.clip;
     MELLOW_TRY(out.motion, clip_of(*shared_, target_, out.clip.name, out.clip.samples));
-    MELLOW_CHECK(prove(i, baked, out));
+    MELLOW_CHECK(prove(i, baked, {}, out));
     return out;
 }
 
@@ -339,6 +369,7 @@ void CrateOutput::skip(std::size_t i, Findings why) {
 void CrateOutput::take(std::size_t i, OutputClip clip) {
     const std::size_t said = report_.findings.size();
     PackedClip& packed = clip.packed;
+    if (!clip.demands.empty()) known_[packed.file.file] = std::move(clip.demands);
     say_once(packed.shared);
     append(report_.findings, judge_overlap(jobs_->clips(), i));
     append(report_.findings, packed.findings);
@@ -405,7 +436,7 @@ void CrateOutput::check_target() {
         clips.emplace_back(packed.file.file, ListedClip{packed.clip.name, packed.clip});
     CheckReport checked;
     checked.crate = true;
-    check_listed(folder_->path(), target_, report_.skin.file, clips, checked);
+    check_listed(folder_->path(), target_, report_.skin.file, clips, checked, std::move(known_));
     report_.demands = checked.demands.size();
     // What is the source's, packing has judged already, as grave as the recipe wants it.
     const std::set<std::string> judged{"size", "stands", "height", "closing-sample", "moves"};

@@ -9,6 +9,7 @@
 #include "mellow/bake.h"
 #include "mellow/crate.h"
 #include "mellow/safe_write.h"
+#include "pack/check_folder.h"
 #include "pack/clip_files.h"
 #include "pack/fitted_figure.h"
 #include "pack/jobs.h"
@@ -29,11 +30,14 @@ struct BakedClip {
     PackedClip facts;
 };
 
+class CrateOutput;
+
 /// What became of a clip in one crate.
 struct OutputClip {
     PackedClip packed;
     Scene motion;  ///< the file as it was read back, inside; empty where it was taken over
     Clip clip;     ///< where the layout writes all clips into one file, later
+    std::vector<Demand> demands;  ///< of the target on the file
 };
 
 class CrateOutput {
@@ -56,7 +60,14 @@ class CrateOutput {
     /// The clip from the crate that stands there, where it is made of the same inputs.
     std::optional<Result<OutputClip>> standing(std::size_t i) const;
     /// Fits, writes, reads back and measures. Thread-safe. Where clips share a file it only fits.
-    Result<OutputClip> make(std::size_t i, const BakedClip& baked) const;
+    /// `first`: a crate of the same clip that was measured against the rig, by which this one may
+    /// be measured where it is like it.
+    struct Measured {
+        const CrateOutput& crate;
+        const OutputClip& clip;
+    };
+    Result<OutputClip> make(std::size_t i, const BakedClip& baked,
+                            const std::optional<Measured>& first = {}) const;
     /// True where clips share a file: write_shared() writes it, and prove_shared() measures each.
     bool shares_a_file() const;
     Status write_shared();
@@ -83,7 +94,10 @@ class CrateOutput {
     bool fit_to_place() const { return report_.proven || (recipe_.skip_bad && all_passed_); }
     void say_once(const Findings& findings);
     Result<FileRecord> put(const WrittenScene& written, const std::string& role) const;
-    Status prove(std::size_t i, const BakedClip& baked, OutputClip& out) const;
+    Status prove(std::size_t i, const BakedClip& baked, const std::optional<Measured>& first,
+                 OutputClip& out) const;
+    bool is_like(const CrateOutput& other) const;
+    std::map<std::string, std::string> names_in(const CrateOutput& other) const;
     std::string inputs_of(std::size_t i) const;
 
     const Recipe& recipe_;
@@ -100,6 +114,7 @@ class CrateOutput {
     std::vector<OutputClip> kept_;  ///< where clips share a file
     std::optional<Scene> shared_;   ///< that file, read back
     FileRecord shared_record_;
+    KnownDemands known_;  ///< what was found of files when they were read back
     bool all_passed_ = true;
     std::size_t drawn_reused_ = 0;
     Crate crate_;  ///< what is drawn: the skin and the first clips, as they were read back

@@ -61,9 +61,14 @@ Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outpu
         MELLOW_TRY(BakedClip baked, bind(jobs, i, target, mounts_for(outputs, target)));
         auto room = memory.take();
         bake_into(recipe, jobs, baked, std::move(*room));
-        for (std::size_t p = o; p < outputs.size(); ++p)
-            if (!results[p] && outputs[p]->target().rate == target.rate)
-                results[p] = outputs[p]->make(i, baked);
+        std::optional<CrateOutput::Measured> first;
+        for (std::size_t p = o; p < outputs.size(); ++p) {
+            if (results[p] || !(outputs[p]->target().rate == target.rate)) continue;
+            results[p] = outputs[p]->make(i, baked, first);
+            const bool measured = results[p]->ok() && results[p]->value().packed.passed;
+            if (!first && measured && !outputs[p]->shares_a_file())
+                first.emplace(*outputs[p], results[p]->value());
+        }
         room->joints = std::move(baked.clip.joints);
         memory.give_back(std::move(room));
     }
