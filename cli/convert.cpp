@@ -40,7 +40,7 @@ int convert(const ConvertRequest& request) {
     options.target = target.value().convention;
     if (!target.value().files.empty()) {  // a file says more than a convention
         options.rate = target.value().rate;
-        if (!target.value().textures) options.textures = Textures::kLeftOut;
+        if (target.value().pictures == Pictures::kLeftOut) options.textures = Textures::kLeftOut;
     }
     if (!request.to_rate.empty() && !(options.rate = parse_rate(request.to_rate)))
         return misused(request, "--to-rate", request.to_rate, "samples per second, such as 30");

@@ -488,6 +488,54 @@ TEST_F(TargetTest, MorphTargetsAreKeptBakedOrDropped) {
     EXPECT_THAT(of_code(reports.value()[1], Code::kLeftOut), SizeIs(testing::Ge(2U)));
 }
 
+TEST_F(TargetTest, PicturesBesideAndPartsOfFilesAreInTheManifest) {
+    const std::string target = "[target]\ntextures = \"beside\"\n";
+    ASSERT_THAT(pack(target), IsOk());
+    const json skin = json::parse(file("crate.json"))["skin"];
+    ASSERT_THAT(skin["parts"], SizeIs(1));
+    EXPECT_EQ(file(skin["parts"][0]["file"]).size(), skin["parts"][0]["bytes"].get<std::size_t>());
+    EXPECT_THAT(open_crate(folder_ / "crates/tamsin"), IsOk());
+    EXPECT_THAT(pack(target, true), IsOk()) << "nothing foreign in it";
+    EXPECT_EQ(pack(target, true).value()[0].reused, 3U);
+    write_text(folder_ / "crates/tamsin" / skin["parts"][0]["file"], "no picture");
+    EXPECT_THAT(open_crate(folder_ / "crates/tamsin"), FailsWith(Code::kFileUnreadable, "hash"));
+}
+
+TEST_F(TargetTest, WhatMorphTargetsDoIsListed) {
+    const auto reports = pack("[target]\n");
+    ASSERT_THAT(reports, IsOk());
+    const Crate crate = open_crate(folder_ / "crates/tamsin").value();
+    const json clips = json::parse(file("crate.json"))["clips"];
+    const auto& targets = crate.skin.meshes[0].primitives[0].targets;
+    for (std::size_t c = 0; c < 3; ++c) {
+        const MorphCurve& curve = crate.motions[c].timelines[0].morphs[0];
+        for (std::size_t t = 0; t < 4; ++t) {
+            double least = 1e9, most = -1e9, reach = 0;
+            int first = -1;
+            for (std::size_t k = 0; k * 4 < curve.curve.values.size(); ++k) {
+                const double w = curve.curve.values[4 * k + t];
+                least = std::min(least, w), most = std::max(most, w);
+                if (first < 0 && w > 1e-6) first = static_cast<int>(k);
+            }
+            for (const Float3& d : targets[t].positions)
+                reach = std::max(
+                    reach, std::sqrt(static_cast<double>(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])));
+            const json a = clips[c]["morphs"][0]["activity"][t];
+            EXPECT_NEAR(a["least"].get<double>(), least, 1e-6);
+            EXPECT_NEAR(a["most"].get<double>(), most, 1e-6);
+            EXPECT_EQ(a["first_sample"].get<int>(), first) << c << " " << t;
+            EXPECT_NEAR(a["vertex_mm"].get<double>(), 1000 * reach * most, 1e-3);
+        }
+    }
+    // Without the clip that smiles, the smile is idle.
+    EXPECT_THAT(of_code(reports.value()[0], Code::kNeverMoves), testing::IsEmpty());
+    const auto last = recipe_.rfind("[[clip]]"), end = recipe_.find("[output]");
+    recipe_.erase(last, end - last);
+    const auto fewer = pack("[target]\n", true);
+    ASSERT_THAT(fewer, IsOk());
+    EXPECT_THAT(of_code(fewer.value()[0], Code::kNeverMoves).at(0).found, HasSubstr("body/smile"));
+}
+
 TEST_F(TargetTest, NumbersStayWithTheirClips) {
     const std::string target = "[target]\nids = [10, 12]\nclip_name = \"{id}_{clip}\"\n";
     ASSERT_THAT(pack(target), IsOk());

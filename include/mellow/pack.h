@@ -38,6 +38,13 @@ struct FileRecord {
     std::vector<FileRecord> parts = {};  ///< files that it refers to, such as its buffer
 };
 
+/// What one morph target does in a clip.
+struct MorphActivity {
+    double least = 0, most = 0;  ///< weights
+    int first_sample = -1;       ///< the first whose weight is not 0; -1: it is idle
+    double vertex_mm = 0;        ///< the most that it moves a vertex, whatever joints do
+};
+
 /// One clip as it was packed. The samples themselves are in the files.
 struct PackedClip {
     Clip clip;  ///< without its samples
@@ -51,6 +58,7 @@ struct PackedClip {
     std::string shear_joint;
     std::vector<std::string> sheared_joints;  ///< that lost more than 1e-4 of a member
     ClipProof proof;
+    std::vector<std::vector<MorphActivity>> morphs;  ///< [morph track of the clip][target]
     bool passed = false;  ///< everything in `proof` is within the tolerance
     /// Hash of all that the clip depends on; a clip of the same hash need not be baked again.
     std::string inputs;

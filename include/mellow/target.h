@@ -38,6 +38,9 @@ enum class FileFormat { kGlb, kGltf, kDae, kBvh, kCsv };
 std::string_view name(FileFormat format);
 std::optional<FileFormat> parse_file_format(std::string_view text);
 
+/// Where the pictures of skins go. In glTF text and COLLADA they never are in the scene file.
+enum class Pictures { kEmbedded, kBeside, kLeftOut };
+
 /// What characters names of files and clips may have, and how others are replaced.
 struct NameRule {
     enum class Case { kKeep, kLower, kUpper };
@@ -73,7 +76,8 @@ struct Target {
 
     int first_frame = 0;      ///< the number of a clip's first sample: 0 or 1
     bool rest_first = false;  ///< a sample at rest stands before those of each clip
-    bool textures = true;     ///< else pictures are left out of skins
+    Pictures pictures = Pictures::kEmbedded;
+    bool triangulate = false;  ///< strips and fans become lists of triangles
 
     // Limits, which check() measures; 0 or not set: none.
     int most_vertices = 0;

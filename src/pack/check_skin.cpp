@@ -181,6 +181,15 @@ void Checker::vertices(const CheckedFile& file) {
     demand("weights", file.file, "weights of each vertex that sum to 1",
            file.unsummed.empty() ? "they do" : file.unsummed, file.unsummed.empty(),
            "normalise the weights in the source");
+    if (target_.triangulate) {
+        const bool lists = std::all_of(scene.meshes.begin(), scene.meshes.end(), [](const Mesh& m) {
+            return std::none_of(m.primitives.begin(), m.primitives.end(),
+                                [](const Primitive& p) { return p.mode == 5 || p.mode == 6; });
+        });
+        demand("triangles", file.file, "lists of triangles",
+               lists ? "so they are" : "strips or fans", lists,
+               "triangulate = true   # in the target, and pack again");
+    }
     if (target_.most_vertices > 0)
         demand("vertices", file.file, fmt::format("at most {}", target_.most_vertices),
                std::to_string(vertices), static_cast<int>(vertices) <= target_.most_vertices,
@@ -188,7 +197,7 @@ void Checker::vertices(const CheckedFile& file) {
     if (!target_.morphs.empty())
         demand("morph-targets", file.file, "none that the target bakes or drops",
                left.empty() ? "none" : name_list(left), left.empty(), "pack it for this target");
-    if (!target_.textures)
+    if (target_.pictures == Pictures::kLeftOut)
         demand("textures", file.file, "no pictures", fmt::format("{}", scene.images.size()),
                scene.images.empty(),
                fmt::format("mellow convert {} OUTPUT --textures none", file.file));

@@ -237,13 +237,15 @@ void name_like(Scene& scene, const Scene& skin) {
 Result<WrittenScene> encode_scene(Scene scene, const Target& target, FileFormat format,
                                   const std::string& name) {
     Findings dropped;
-    if (!target.textures) dropped = drop_textures(scene);
+    if (target.pictures == Pictures::kLeftOut) dropped = drop_textures(scene);
     convert(scene, target.convention);
     const auto slash = name.rfind('/');
     const std::string stem = slash == name.npos ? name : name.substr(slash + 1);
     WrittenScene out;
     if (format == FileFormat::kGlb) {
-        out = as_written({{stem + ".glb", write_glb(scene)}});
+        out = target.pictures == Pictures::kBeside && !scene.images.empty()
+                  ? as_written(write_gltf(scene, stem, {true, true}))
+                  : as_written({{stem + ".glb", write_glb(scene)}});
     } else if (format == FileFormat::kGltf) {
         out = as_written(write_gltf(scene, stem));
     } else {

@@ -117,7 +117,15 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
             json.member("spin_degrees_s", tidy(packed.gap.spin_rad_s * kDegrees));
         });
     json.list("morphs", packed.clip.morphs, [&](const MorphTrack& track) {
-        json.begin_object().member("mesh", track.mesh).list("targets", track.targets).end_object();
+        json.begin_object().member("mesh", track.mesh).list("targets", track.targets);
+        const auto t = static_cast<std::size_t>(&track - packed.clip.morphs.data());
+        if (t < packed.morphs.size())
+            json.list("activity", packed.morphs[t], [&](const MorphActivity& a) {
+                json.begin_object().member("least", tidy(a.least)).member("most", tidy(a.most));
+                json.member("first_sample", a.first_sample);
+                json.member("vertex_mm", tidy(a.vertex_mm)).end_object();
+            });
+        json.end_object();
     });
     if (!packed.clip.scalars.empty())
         json.list("scalars", packed.clip.scalars, [&](const ScalarTrack& scalar) {
@@ -189,8 +197,13 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
         packed.gap.speed_m_s = gap.number("speed_m_s");
         packed.gap.spin_rad_s = gap.number("spin_degrees_s") / kDegrees;
     }
-    for (JsonMembers& morph : json.objects("morphs"))
+    for (JsonMembers& morph : json.objects("morphs")) {
         packed.clip.morphs.push_back({morph.text("mesh"), morph.texts("targets"), {}});
+        std::vector<MorphActivity>& activity = packed.morphs.emplace_back();
+        for (JsonMembers& a : morph.objects("activity"))
+            activity.push_back({a.number("least"), a.number("most"), a.whole("first_sample"),
+                                a.number("vertex_mm")});
+    }
     for (JsonMembers& scalar : json.objects("scalars"))
         packed.clip.scalars.push_back({scalar.text("name"), scalar.text("unit"), {}});
     JsonMembers shear = json.object("shear");

@@ -46,6 +46,8 @@ Result<StoredFile> listed(const std::filesystem::path& folder, JsonMembers entry
         return bytes;
     };
     MELLOW_TRY(Bytes bytes, checked(record));
+    // Readers do without pictures that are not there; a crate has all its files.
+    for (const FileRecord& part : record.parts) MELLOW_CHECK(checked(part));
     const std::filesystem::path path(record.file);
     return StoredFile{
         path.filename().string(), std::move(bytes),

@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "crate/hash.h"
 #include "mellow/fit.h"
 #include "pack/check_folder.h"
@@ -52,6 +54,31 @@ Clip without_samples(Clip clip) {
     for (MorphTrack& track : clip.morphs) track.weights = std::vector<float>();
     for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
     return clip;
+}
+
+/// What each morph target does in a clip.
+std::vector<std::vector<MorphActivity>> activity(const Clip& clip, const Scene& figure) {
+    std::vector<std::vector<MorphActivity>> out;
+    for (const MorphTrack& track : clip.morphs) {
+        auto& list = out.emplace_back(track.targets.size());
+        const int node = find_node(figure, track.mesh);
+        for (std::size_t t = 0; t < list.size(); ++t) {
+            MorphActivity& a = list[t];
+            for (int k = 0; k < clip.samples; ++k) {
+                const auto w = static_cast<double>(track.weights[at(k) * list.size() + t]);
+                a.least = k == 0 ? w : std::min(a.least, w);
+                a.most = k == 0 ? w : std::max(a.most, w);
+                if (a.first_sample < 0 && std::abs(w) > 1e-6) a.first_sample = k;
+            }
+            double reach = 0;
+            for (const Primitive& part : figure.meshes[at(figure.nodes[at(node)].mesh)].primitives)
+                if (t < part.targets.size())
+                    for (const Float3& delta : part.targets[t].positions)
+                        reach = std::max(reach, length(as_vec(delta)));
+            a.vertex_mm = 1000 * reach * std::max(std::abs(a.least), std::abs(a.most));
+        }
+    }
+    return out;
 }
 
 /// Files that are in memory alone.
@@ -301,6 +328,7 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     if (clip.loop == LoopForm::kClosed && target_.loop_form == LoopForm::kOpen) open_loop(clip);
     clip = fitted_->fitted(std::move(clip));
     MELLOW_CHECK(can_hold(target_, clip));
+    out.packed.morphs = activity(clip, fitted_->scene());
     if (shares_a_file()) {
         out.clip = std::move(clip);
         return out;
@@ -429,6 +457,25 @@ Findings CrateOutput::all_skipped() const {
     return all;
 }
 
+/// Morph targets that no clip uses.
+void CrateOutput::note_idle_morphs() {
+    std::map<std::string, bool> active;
+    for (const PackedClip& packed : report_.clips)
+        for (std::size_t m = 0; m < std::min(packed.clip.morphs.size(), packed.morphs.size()); ++m)
+            for (std::size_t t = 0; t < packed.morphs[m].size(); ++t) {
+                const MorphTrack& track = packed.clip.morphs[m];
+                active[track.mesh + "/" + track.targets[t]] |=
+                    packed.morphs[m][t].first_sample >= 0;
+            }
+    std::vector<std::string> idle;
+    for (const auto& [name, used] : active)
+        if (!used) idle.push_back(name);
+    if (!idle.empty())
+        report_.findings.push_back({Code::kNeverMoves, Severity::kNote, "morph targets",
+                                    "used in no clip: " + name_list(idle), "",
+                                    "[[target.morphs]] with do = \"drop\", if no game sets them"});
+}
+
 /// Reads everything that was written once more, and measures it against the target.
 void CrateOutput::check_target() {
     std::vector<std::pair<std::string, ListedClip>> clips;
@@ -451,6 +498,7 @@ void CrateOutput::check_target() {
 Result<PackReport> CrateOutput::finish() {
     if (recipe_.picture && fit_to_place()) MELLOW_CHECK(draw());
     check_target();
+    note_idle_morphs();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)
         if (!level) report_.off.emplace_back(name(code));

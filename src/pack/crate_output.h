@@ -88,6 +88,7 @@ class CrateOutput {
     Status write_skin();
     void check_size(const Bounds& bounds);
     void check_target();
+    void note_idle_morphs();
     Status draw();
     Result<Bytes> picture();
     bool same_drawn() const;

@@ -26,6 +26,16 @@ int vertices_of(const Scene& scene) {
     return static_cast<int>(count);
 }
 
+/// Strips and fans as lists of triangles, vertices and winding as they are.
+void make_triangles(Scene& scene) {
+    for (Mesh& mesh : scene.meshes)
+        for (Primitive& part : mesh.primitives) {
+            if (part.mode != 5 && part.mode != 6) continue;
+            part.indices = triangles_of(part);
+            part.mode = 4;
+        }
+}
+
 void note_morphs(const std::vector<MorphChange>& changes, const Scene& scene,
                  const std::string& where, Findings& findings) {
     std::vector<std::string> baked, dropped, moving;
@@ -75,6 +85,7 @@ Result<FittedFigure> FittedFigure::make(const Figure& figure, const Target& targ
         if (!out.changes_.empty()) kept = scene;
     }
     auto simple = std::make_shared<Scene>(*kept);
+    if (target.triangulate) make_triangles(*simple);
     const Findings simplified = simplify_skins(*simple, out.sources_, target.influences);
     append(findings, simplified);
     out.scene_ = std::move(simple);

@@ -264,7 +264,8 @@ RecipeClip read_clip(TomlTable& t) {
         if (frame != std::floor(frame) || std::abs(frame) > 1e9 || t.has("range"))
             t.fail(Code::kValueBad, "pose", fmt::format("{}", frame),
                    "a whole frame number, and no range beside it");
-        clip.range.first = clip.range.last = static_cast<std::int64_t>(frame);
+        clip.range.first = clip.range.last =
+            static_cast<std::int64_t>(std::clamp(frame, -1e9, 1e9));
     }
     const std::vector<double> range = clip.range.pose ? std::vector<double>{} : t.numbers("range");
     const bool whole = std::all_of(range.begin(), range.end(), [](double v) {

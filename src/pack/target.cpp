@@ -65,7 +65,7 @@ std::optional<FrameRate> one_rate(TomlTable& t, std::string_view key, const std:
 
 /// A whole number of a key that is there.
 int whole(TomlTable& t, std::string_view key, double least, double most) {
-    const double value = read_within(t, std::string(key).c_str(), {}, least, most);
+    const double value = read_within(t, key, {}, least, most);
     if (value != std::floor(value)) bad(t, key, fmt::format("{}", value), "a whole number");
     return static_cast<int>(value);
 }
@@ -114,7 +114,7 @@ void read_list(TomlTable& t, Target& target, const std::filesystem::path& folder
 
 void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder) {
     t.knows({"joints", "surplus", "missing", "most_joints", "rename", "root", "influences",
-             "morphs", "textures", "most_vertices", "height"});
+             "morphs", "textures", "triangulate", "most_vertices", "height"});
     target.joints.where = t.where("joints");
     if (t.has("joints")) read_list(t, target, folder);
     if (t.has("surplus"))
@@ -125,8 +125,13 @@ void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder)
     if (t.has("root")) target.root = t.text("root");
     if (t.has("root") && target.root.empty()) bad(t, "root", "\"\"", "a name");
     if (t.has("influences")) target.influences = whole(t, "influences", 0, 64);
-    if (t.has("textures"))
-        target.textures = t.choice("textures", {"embedded", "none"}) == "embedded";
+    if (t.has("textures")) {
+        const std::string where = t.choice("textures", {"embedded", "beside", "none"});
+        target.pictures = where == "beside" ? Pictures::kBeside
+                          : where == "none" ? Pictures::kLeftOut
+                                            : Pictures::kEmbedded;
+    }
+    target.triangulate = t.flag("triangulate", target.triangulate);
     if (t.has("most_vertices")) target.most_vertices = whole(t, "most_vertices", 1, 1e9);
     if (t.has("height")) {
         const auto range = t.numbers("height");

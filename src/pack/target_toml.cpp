@@ -60,7 +60,9 @@ class TargetText {
         if (t_.most_vertices > 0) line("most_vertices", std::to_string(t_.most_vertices));
         if (t_.height_m)
             line("height", fmt::format("[{}, {}]", (*t_.height_m)[0], (*t_.height_m)[1]));
-        if (!t_.textures) line("textures", quoted("none"));
+        if (t_.pictures != Pictures::kEmbedded)
+            line("textures", quoted(t_.pictures == Pictures::kBeside ? "beside" : "none"));
+        if (t_.triangulate) line("triangulate", "true");
         line("most_samples", std::to_string(t_.most_samples));
     }
 

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include <cmath>
 
 namespace mellow {
@@ -28,7 +30,7 @@ double read_within(TomlTable& t, std::string_view key, std::optional<double> fal
     if (value < least || value > most)
         t.fail(Code::kValueBad, key, fmt::format("{}", value),
                fmt::format("a number from {} to {}", least, most));
-    return value;
+    return std::clamp(value, least, most);
 }
 
 ValueCurve read_curve(TomlTable& t, std::string_view key, std::string_view unit) {

@@ -72,7 +72,7 @@ const std::map<std::string, std::string>& severities() {
                                                           {"left-out", "note warning"},
                                                           {"loop-open", "warning stop"},
                                                           {"missing-joint", "warning"},
-                                                          {"never-moves", "warning"},
+                                                          {"never-moves", "note warning"},
                                                           {"no-motion", "stop warning"},
                                                           {"number-bad", "stop warning"},
                                                           {"prefix", "note warning"},

@@ -31,7 +31,10 @@ inline std::vector<Told> all_conventions() {
                 const std::array<int, 3> left{hand * (u[1] * f[2] - u[2] * f[1]),
                                               hand * (u[2] * f[0] - u[0] * f[2]),
                                               hand * (u[0] * f[1] - u[1] * f[0])};
-                for (const double unit : {1.0, 0.01, 0.0254, 1000.0})
+                // One unit is enough for the other hand: units and hands do not meet.
+                const std::vector<double> units =
+                    hand == 1 ? std::vector{1.0, 0.01, 0.0254, 1000.0} : std::vector{0.01};
+                for (const double unit : units)
                     all.push_back({{left, u, f},
                                    unit,
                                    static_cast<Axis>(up),
