@@ -3,8 +3,6 @@
 #include <fmt/format.h>
 #include <simdjson.h>
 
-#include <cmath>
-
 namespace mellow {
 
 namespace dom = simdjson::dom;
@@ -69,11 +67,10 @@ double JsonMembers::number(std::string_view key) {
     return value;
 }
 int JsonMembers::whole(std::string_view key) {
-    double value = 0;
-    if (!place_->get(*document_, key, "whole number", value)) return 0;
-    if (std::abs(value) < 2e9 && value == std::floor(value)) return static_cast<int>(value);
-    place_->say(*document_, fmt::format("no whole number \"{}\"", key));
-    return 0;
+    std::int64_t value = 0;
+    if (place_->get(*document_, key, "whole number", value) && value != static_cast<int>(value))
+        fail(key, fmt::format("{} is out of range", value));
+    return static_cast<int>(value);
 }
 bool JsonMembers::flag(std::string_view key) {
     bool value = false;

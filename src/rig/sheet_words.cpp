@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-
 #include <cmath>
 
 namespace mellow {
