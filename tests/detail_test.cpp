@@ -261,13 +261,16 @@ TEST(DetailTest, SkeletonsAreTreesOfNumbers) {
 }
 
 TEST(DetailTest, TimelinesGetNamesOfTheirOwn) {
-    Scene scene;
-    for (const char* name : {"walk", "walk", "walk_2", ""})
-        scene.timelines.emplace_back().name = name;
-    (void)name_timelines(scene);
-    std::set<std::string> names;
-    for (const Timeline& t : scene.timelines) names.insert(t.name);
-    EXPECT_EQ(names.size(), 4U);
+    for (const std::vector<const char*>& given : {std::vector{"walk", "walk", "walk_2", ""},
+                                                  {"walk_2", "walk_3", "walk", "walk"},
+                                                  {"walk 2", "walk.2", "walk", "walk", "walk"}}) {
+        Scene scene;
+        for (const char* name : given) scene.timelines.emplace_back().name = name;
+        (void)name_timelines(scene);
+        std::set<std::string> names;
+        for (const Timeline& t : scene.timelines) names.insert(t.name);
+        EXPECT_EQ(names.size(), given.size()) << given[0];
+    }
 }
 
 TEST(DetailTest, WhatHangsOnTheFigureIsOfIt) {

@@ -80,6 +80,34 @@ TEST(LayerTest, AnOffsetCanTurnAboutAnAxisOfTheWorld) {
     EXPECT_NEAR(angle(facing, turn(kY, 30) * turn(kZ, 90) * turn(kX, 40)), 0, 1e-6);
 }
 
+TEST(LayerTest, AShiftGoesAlongTheAxesOfTheParent) {
+    Layer layer = layer_on({"n1"});
+    layer.shift = {0.5, 0, 2};
+    // The node itself has turned by 40 degrees.
+    EXPECT_LT(length(with(scene_with_motion(), {layer}, {1}).local(1, 0).t - Vec3{0.5, 1, 2}),
+              1e-12);
+}
+
+TEST(LayerTest, SmoothedTurnsGoTheShortWayWhateverTheirSigns) {
+    // Ten degrees a key, every other quaternion on the other side.
+    Scene scene = chain_scene(1, 1);
+    scene.rate = {10, 1};
+    scene.timelines.emplace_back();
+    Curve turning{Interpolation::kLinear, 4, {}, {}};
+    for (int k = 0; k <= 8; ++k) {
+        const Quat q = turn(kX, 10 * k);
+        const double sign = k % 2 == 0 ? 1 : -1;
+        turning.times.push_back(k / 10.0);
+        turning.values.append({sign * q.x, sign * q.y, sign * q.z, sign * q.w});
+    }
+    scene.timelines[0].channels.push_back({0, Path::kRotation, turning});
+    Layer layer = layer_on({"n0"}, Layer::Kind::kSmooth);
+    layer.first = 2, layer.last = 7;
+    for (const double t : {0.25, 0.45, 0.62})
+        EXPECT_NEAR(angle(with(scene, {layer}, {t}).local(0, 0).r, turn(kX, 100 * t)), 0, 0.05)
+            << t;
+}
+
 TEST(LayerTest, WeightsAreKeyedOverFrames) {
     Layer layer = layer_on({"n2"});
     layer.shift = {0, 0, 2};
@@ -277,6 +305,33 @@ TEST(StripTest, OverlapsAreBlended) {
     EXPECT_LT(length(on_strip(two_timelines(), strip, {7})[0] -
                      ((1 - u) * Vec3{7, 0, 0} + u * Vec3{0, 101, 0})),
               1e-9);
+}
+
+TEST(StripTest, AShortBlockWithinALongOneIsBlendedInOverItself) {
+    Strip strip;
+    strip.blocks = {block(0, 0, 10, 0), block(1, 0, 4, 2)};  // 2..6, within 0..10
+    strip.blend = CurveShape::kLinear;
+    EXPECT_LT(length(on_strip(two_timelines(), strip, {4})[0] -
+                     (0.5 * Vec3{4, 0, 0} + 0.5 * Vec3{0, 102, 0})),
+              1e-9);
+}
+
+TEST(StripTest, MorphWeightsAreBlended) {
+    Scene scene = two_timelines();
+    scene.meshes.emplace_back().target_names = {"wide"};
+    scene.meshes[0].primitives.emplace_back().targets.resize(1);
+    scene.nodes[0].mesh = 0;
+    for (std::size_t t = 0; t < 2; ++t)
+        scene.timelines[t].channels.push_back(
+            {0,
+             Path::kWeights,
+             {Interpolation::kLinear, 1, {0, 1}, t == 0 ? KeyValues{0.2, 0.2} : KeyValues{1, 1}}});
+    Performance performance;
+    performance.strip = Strip{};
+    performance.strip->blocks = {block(0, 0, 10, 0), block(1, 0, 10, 6)};
+    performance.strip->blend = CurveShape::kLinear;
+    const PoseTile tile = evaluate(scene, {}, performance, {0.7});
+    EXPECT_NEAR(tile.scalar(0)[0], 0.75 * 0.2 + 0.25 * 1, 1e-12);
 }
 
 TEST(StripTest, GapsHoldOrGoToRest) {

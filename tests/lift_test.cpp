@@ -122,6 +122,59 @@ TEST(LiftTest, WhatARigCannotDoIsMeasured) {
     EXPECT_LT(twist.value().errors[2].worst_degrees, 1e-5);  // the end takes the goal's turn
 }
 
+TEST(LiftTest, ALimbOfWhichOnlyAPartIsInTheMotionIsLeftAlone) {
+    Scene scene;
+    add_node(scene, "a", kNone, {{}, from_axis_angle({1, 0, 0}, -0.2), {1, 1, 1}});
+    add_node(scene, "b", 0, {{0, -3, 0}, from_axis_angle({1, 0, 0}, 0.4), {1, 1, 1}});
+    add_node(scene, "c", 1, {{0, -4, 0}, {}, {1, 1, 1}});
+    add_node(scene, "goal", kNone, {{0, -6, 0}, {}, {1, 1, 1}});
+    add_node(scene, "pole", kNone, {{0, -3, 9}, {}, {1, 1, 1}});
+    add_node(scene, "hat", kNone, {{0, 9, 0}, {}, {1, 1, 1}});
+    const RigSheet rules = sheet(
+        "[[rule]]\nkind = \"limb\"\nstart = \"a\"\nmid = \"b\"\nend = \"c\"\ngoal = \"goal\"\npole "
+        "= \"pole\"\n");
+    for (const std::vector<int>& there : {std::vector{0, 1}, {0}, {1, 2}, {2}}) {
+        Scene motion;
+        for (const int n : there) {
+            motion.nodes.push_back(scene.nodes[static_cast<std::size_t>(n)]);
+            motion.nodes.back().parent = motion.nodes.size() > 1 ? 0 : kNone;
+        }
+        motion.nodes.push_back(scene.nodes[5]);
+        motion.roots = {0, static_cast<int>(motion.nodes.size()) - 1};
+        motion.rate = {10, 1};
+        // The hat stays near, and then goes away: the worst is at its end.
+        key(motion, motion.roots[1], Path::kTranslation, {0, 9, 0}, {0, 9, 3});
+        const auto lifted = lift(scene, rules, motion, 0);
+        ASSERT_THAT(lifted, IsOk());
+        for (const std::string& control : lifted.value().controls) {
+            EXPECT_NE(control, "goal");
+            EXPECT_NE(control, "pole");
+        }
+    }
+}
+
+TEST(LiftTest, TheWorstSampleIsNamed) {
+    // A limb that is asked to reach further and further than it can.
+    Scene scene;
+    add_node(scene, "a", kNone, {{}, from_axis_angle({1, 0, 0}, -0.2), {1, 1, 1}});
+    add_node(scene, "b", 0, {{0, -3, 0}, from_axis_angle({1, 0, 0}, 0.4), {1, 1, 1}});
+    add_node(scene, "c", 1, {{0, -4, 0}, {}, {1, 1, 1}});
+    add_node(scene, "goal", kNone, {{0, -6, 0}, {}, {1, 1, 1}});
+    add_node(scene, "pole", kNone, {{0, -3, 9}, {}, {1, 1, 1}});
+    Scene motion;
+    for (std::size_t n = 0; n < 3; ++n) motion.nodes.push_back(scene.nodes[n]);
+    motion.roots = {0};
+    motion.rate = {10, 1};
+    key(motion, 2, Path::kTranslation, {0, -4, 0}, {0, -8, 0});
+    const auto lifted = lift(scene,
+                             sheet("[[rule]]\nkind = \"limb\"\nstart = \"a\"\nmid = \"b\"\nend = "
+                                   "\"c\"\ngoal = \"goal\"\npole = \"pole\"\n"),
+                             motion, 0);
+    ASSERT_THAT(lifted, IsOk());
+    EXPECT_GT(lifted.value().errors[2].worst_mm, 1000);
+    EXPECT_EQ(lifted.value().errors[2].sample, 10);
+}
+
 TEST(LiftTest, AimsAreSolvedAndWhatIsNotIsSaid) {
     Scene scene;
     add_node(scene, "eye", kNone, {{0, 2, 0}, {}, {1, 1, 1}});

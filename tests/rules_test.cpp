@@ -342,14 +342,15 @@ TEST(TwistTest, SharesTheTurnAboutTheBone) {
     add_node(scene, "hand", 0, {{0, 3, 0}, turn(kX, 15), {1, 1, 1}});
     add_node(scene, "third", 0, {{0, 1, 0}, turn(kZ, 5), {1, 1, 1}});
     add_node(scene, "back", 0, {});
-    // Turned by 90 about the bone, then bent by 40 across it: swing * twist in the parent's space.
-    key_turn(scene, 1, turn(kX, 15), turn(kZ, 40) * turn(kY, 90) * turn(kX, 15));
+    // Turned by 70 about the bone, then bent by 40 across it: swing * twist in the parent's space.
+    // (By 90 the turn would be the same counted from no turn at all.)
+    key_turn(scene, 1, turn(kX, 15), turn(kZ, 40) * turn(kY, 70) * turn(kX, 15));
     const RigSheet rules = sheet(
         "[[rule]]\nkind = \"twist\"\nsource = \"hand\"\naxis = \"+Y\"\n[[rule.share]]\nnode = "
         "\"third\"\npart = 0.3\n[[rule.share]]\nnode = \"back\"\npart = -1\n");
     const PoseTile tile = evaluate(scene, rules, 1);
-    EXPECT_NEAR(angle(tile.local(2, 0).r, turn(kY, 27) * turn(kZ, 5)), 0, 1e-6);
-    EXPECT_NEAR(angle(tile.local(3, 0).r, turn(kY, -90)), 0, 1e-6);
+    EXPECT_NEAR(angle(tile.local(2, 0).r, turn(kY, 21) * turn(kZ, 5)), 0, 1e-6);
+    EXPECT_NEAR(angle(tile.local(3, 0).r, turn(kY, -70)), 0, 1e-6);
     EXPECT_NEAR(angle(evaluate(scene, rules, 0).local(2, 0).r, turn(kZ, 5)), 0, 1e-6);
 }
 

@@ -161,6 +161,16 @@ TEST(TravelTest, WithoutHeightTheHipsKeepTheirRise) {
     EXPECT_NEAR(local_at(w.clip.joints[1], 2).t.y, 1.2, 1e-7);
 }
 
+TEST(TravelTest, HeadingThatIsNotAskedForIsNotTold) {
+    Walk w = make_walk(11, [](int k) {
+        return Transform{{0, 1, 0.1 * k}, from_axis_angle({0, 1, 0}, 0.1 * k), {1, 1, 1}};
+    });
+    extract_travel(w.clip, w.skeleton, 1, {true, false, false});
+    EXPECT_EQ(w.clip.travel.heading_change_rad, 0);
+    EXPECT_EQ(w.clip.travel.step_heading_rad, 0);
+    EXPECT_NEAR(local_at(w.clip.joints[0], 10).r.w, 1, 1e-12) << "the root does not turn";
+}
+
 TEST(TravelTest, HeadingIsUnwrappedOverMoreThanOneTurn) {
     // 400 degrees in 20 steps, nodding by 0.2 about X all along: only the turn about up goes.
     const Quat nod = from_axis_angle({1, 0, 0}, 0.2);

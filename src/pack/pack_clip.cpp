@@ -67,7 +67,7 @@ Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outpu
             results[p] = outputs[p]->make(i, baked, first);
             const bool measured = results[p]->ok() && results[p]->value().packed.passed;
             if (!first && measured && !outputs[p]->shares_a_file())
-                first.emplace(*outputs[p], results[p]->value());
+                first.emplace(CrateOutput::Measured{*outputs[p], results[p]->value()});
         }
         room->joints = std::move(baked.clip.joints);
         memory.give_back(std::move(room));
