@@ -440,6 +440,33 @@ TEST_F(CheckTest, FilesOfOtherProgramsAreCheckedWithoutAManifest) {
     EXPECT_EQ(run_tool("check " + crate().string() + " --target z-up-yard").exit, 2);
 }
 
+TEST_F(CheckTest, ARemedyThatIsPastedWorks) {
+    // A clip of another rate and hand, as somebody delivers it.
+    const std::string target = (folder_ / "orchard.target.toml").string(),
+                      late = (folder_ / "walk_101.glb").string();
+    ASSERT_EQ(run_tool("convert --quiet " + (crate() / kWalk).string() + " " + late +
+                       " --to-rate 24 --target z-up-metre")
+                  .exit,
+              0);
+    for (int times = 0; times < 8; ++times) {
+        const auto run = run_tool("check --json " + late + " --target " + target);
+        if (run.exit == 0) break;
+        std::string remedy;
+        const json report = json::parse(run.out);
+        for (const json& d : report["reports"][0]["demands"])
+            if (!d["met"] && remedy.empty()) remedy = d["remedy"];
+        ASSERT_THAT(remedy, testing::StartsWith("mellow convert ")) << run.out;
+        const std::string fixed = (folder_ / "fixed.glb").string();
+        ASSERT_EQ(
+            run_tool("convert --quiet " + change(remedy.substr(15), " fixed.glb", " " + fixed))
+                .exit,
+            0)
+            << remedy;
+        fs::rename(fixed, late);
+    }
+    EXPECT_EQ(run_tool("check --quiet " + late + " --target " + target).exit, 0);
+}
+
 TEST_F(CheckTest, ReportsForPeopleMachinesAndBuildServers) {
     const std::string recipe = (folder_ / "tamsin.recipe.toml").string();
     const auto good = run_tool("check " + recipe);

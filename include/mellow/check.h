@@ -31,6 +31,7 @@ struct CheckReport {
     std::size_t files = 0;
     bool crate = false;  ///< there is a manifest
     bool alone = false;  ///< a single file: nothing is known of its folder
+    std::string base;    ///< folder that files are named from, for remedies
 
     std::size_t unmet() const;
     bool passed() const { return unmet() == 0; }

@@ -93,9 +93,10 @@ std::size_t CheckReport::unmet() const {
 }
 
 std::vector<Demand> check_clip(const CheckedFile& file, const Target& target, const Scene* skin,
-                               const std::vector<ListedClip>& listed) {
+                               const std::vector<ListedClip>& listed, const std::string& base) {
     CheckReport report;
     report.crate = true;
+    report.base = base;
     Checker checker(target, report);
     checker.reads(file);
     if (file.reads) checker.motion(file, skin, listed);
@@ -133,8 +134,8 @@ void check_listed(const fs::path& folder, const Target& target, const std::strin
                 return;
             }
             const CheckedFile file = read_checked(folder / works[i].file, works[i].file);
-            found[i] =
-                check_clip(file, target, skin.reads ? &skin.scene : nullptr, works[i].listed);
+            found[i] = check_clip(file, target, skin.reads ? &skin.scene : nullptr, works[i].listed,
+                                  report.base);
             skins[i] = file.is_skin() ? 1 : 0;
         });
         for (std::vector<Demand>& demands : found)
@@ -153,12 +154,14 @@ Result<CheckReport> check_crate(const fs::path& folder, const std::optional<Targ
     CheckReport report;
     report.what = folder.string();
     report.crate = true;
+    report.base = folder.string();
     Target target;
     if (other) {
         target = *other;
     } else {
         MELLOW_TRY(target, read_target(folder / "target.toml"));
         target.name = manifest.target;
+        target.files.front().file = (folder / "target.toml").generic_string();
     }
     report.target = target.name;
     check_bytes(folder, manifest.skin, report);
@@ -197,6 +200,7 @@ Result<CheckReport> check_files(const fs::path& path, const Target& target) {
     report.target = target.name;
     report.files = files.size();
     report.alone = !folder;
+    report.base = base.string();
     Checker checker(target, report);
     // Skins are found first: clips are checked against the first of them.
     std::vector<std::array<bool, 2>> kinds(files.size());
@@ -219,6 +223,7 @@ Result<CheckReport> check_files(const fs::path& path, const Target& target) {
     }
     CheckReport blank;
     blank.alone = report.alone;
+    blank.base = report.base;
     std::vector<CheckReport> reports(files.size(), blank);
     parallel_for(files.size(), [&](std::size_t i) {
         if (reads[i] != 0 && !kinds[i][1]) return;

@@ -89,7 +89,7 @@ void Checker::motion(const CheckedFile& file, const Scene* skin,
                with_skin ? "motion with its skin" : "motion without meshes",
                fmt::format("{} meshes", scene.meshes.size()), scene.meshes.empty() != with_skin,
                with_skin ? "layout = \"clips-with-skin\"   # and pack again"
-                         : fmt::format("mellow convert {} OUTPUT --parts motion", file.file));
+                         : convert(file) + "--parts motion");
     const bool many =
         target_.layout == Layout::kSkinAndLibrary || target_.layout == Layout::kOneFile;
     if (!many)
@@ -217,8 +217,7 @@ void Checker::timeline(const CheckedFile& file, const Timeline& timeline,
 void Checker::grid(const CheckedFile& file, const std::string& what, const Timeline& timeline) {
     const auto [first, last] = key_span(timeline);
     const double begin = target_.rate.seconds(target_.first_frame);
-    const std::string again =
-        fmt::format("mellow convert {} OUTPUT --to-rate {}", file.file, to_text(target_.rate));
+    const std::string again = convert(file) + "--to-rate " + to_text(target_.rate);
     if (file.format != FileFormat::kBvh && file.format != FileFormat::kDae)
         demand(
             "first-key", what, fmt::format("at {:.6g} s, frame {}", begin, target_.first_frame),

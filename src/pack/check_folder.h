@@ -21,6 +21,6 @@ void check_listed(const std::filesystem::path& folder, const Target& target,
                   KnownDemands known = {});
 /// The demands on one file of a clip.
 std::vector<Demand> check_clip(const CheckedFile& file, const Target& target, const Scene* skin,
-                               const std::vector<ListedClip>& listed);
+                               const std::vector<ListedClip>& listed, const std::string& base = {});
 
 }  // namespace mellow

@@ -46,7 +46,7 @@ void Checker::skin(const CheckedFile& file) {
     if (target_.layout == Layout::kSkinAndClips || target_.layout == Layout::kSkinAndLibrary)
         demand("no-motion", file.file, "a skin without animations",
                fmt::format("{} animations", scene.timelines.size()), scene.timelines.empty(),
-               fmt::format("mellow convert {} OUTPUT --parts skin", file.file));
+               convert(file) + "--parts skin");
 }
 
 void Checker::measured(const CheckedFile& file, const Scene& inside) {
@@ -199,8 +199,7 @@ void Checker::vertices(const CheckedFile& file) {
                left.empty() ? "none" : name_list(left), left.empty(), "pack it for this target");
     if (target_.pictures == Pictures::kLeftOut)
         demand("textures", file.file, "no pictures", fmt::format("{}", scene.images.size()),
-               scene.images.empty(),
-               fmt::format("mellow convert {} OUTPUT --textures none", file.file));
+               scene.images.empty(), convert(file) + "--textures none");
 }
 
 /// Triangles whose front is where their normals say it is not: what a mirror without a change of

@@ -106,6 +106,12 @@ void Checker::demand(const char* id, const std::string& file, std::string wanted
                                met ? std::string() : std::move(remedy)});
 }
 
+std::string Checker::convert(const CheckedFile& file) const {
+    return fmt::format("mellow convert {} fixed.{} ",
+                       (std::filesystem::path(report_.base) / file.file).generic_string(),
+                       mellow::name(file.format));
+}
+
 void Checker::reads(const CheckedFile& file) {
     demand("reads", file.file, "a file that can be read",
            file.reads ? "it can" : file.trouble.front().found, file.reads, "write it again");
@@ -114,15 +120,17 @@ void Checker::reads(const CheckedFile& file) {
 void Checker::format(const CheckedFile& file, FileFormat wanted) {
     demand("format", file.file, std::string(mellow::name(wanted)),
            std::string(mellow::name(file.format)), file.format == wanted,
-           fmt::format("mellow convert {0} OUTPUT.{1}", file.file, mellow::name(wanted)));
+           fmt::format("mellow convert {} fixed.{}",
+                       (std::filesystem::path(report_.base) / file.file).generic_string(),
+                       mellow::name(wanted)));
 }
 
 /// What a file says of its numbers.
 void Checker::convention(const CheckedFile& file) {
     if (file.format >= FileFormat::kBvh) return;  // they say nothing
     const Convention &is = file.scene.convention, &wanted = target_.convention;
-    const std::string remedy =
-        fmt::format("mellow convert {} OUTPUT --target {}", file.file, "TARGET.target.toml");
+    const std::string remedy = convert(file) + "--target " +
+                               (target_.files.empty() ? target_.name : target_.files.front().file);
     demand("unit", file.file, fmt::format("{} metres per unit", wanted.metres_per_unit),
            fmt::format("{}", is.metres_per_unit),
            std::abs(is.metres_per_unit - wanted.metres_per_unit) <= 1e-9 * wanted.metres_per_unit,

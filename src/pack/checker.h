@@ -51,6 +51,8 @@ class Checker {
                 bool met, std::string remedy = {});
 
   private:
+    /// "mellow convert FILE fixed.glb ", which the rest of a remedy follows.
+    std::string convert(const CheckedFile& file) const;
     void convention(const CheckedFile& file);
     void format(const CheckedFile& file, FileFormat wanted);
     void measured(const CheckedFile& file, const Scene& inside);

@@ -306,8 +306,11 @@ Result<Target> read_target(const std::filesystem::path& path) {
 Result<Target> find_target(const std::string& preset_or_file) {
     if (auto preset = preset_target(preset_or_file)) return std::move(*preset);
     std::error_code error;
-    if (preset_or_file.ends_with(".toml") || std::filesystem::exists(preset_or_file, error))
-        return read_target(preset_or_file);
+    if (preset_or_file.ends_with(".toml") || std::filesystem::exists(preset_or_file, error)) {
+        MELLOW_TRY(Target target, read_target(preset_or_file));
+        target.files.front().file = preset_or_file;  // as it was typed, for remedies
+        return target;
+    }
     return Finding{Code::kUsage,
                    Severity::kStop,
                    "--target",
