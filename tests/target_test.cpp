@@ -159,6 +159,11 @@ TEST(JointFitTest, WhatDoesNotFitIsNamedWithTheNearest) {
                 FailsWith(Code::kSkeletonDiffers,
                           "5 joints against 4 in l.txt; surplus in the figure: twist, elbow (near: "
                           "elbo); missing in the figure: elbo (near: elbow)"));
+    // Leave to drop and fill is no leave to take another figure's list.
+    rules.list = parse_joint_list("Hips\n  Spine\n", "l.txt").value();
+    rules.drop_surplus = rules.fill_missing = true;
+    EXPECT_THAT(fit_joints(arm(), rules, {}),
+                FailsWith(Code::kSkeletonDiffers, "no joint of the list is in the figure"));
     rules.list = {};
     rules.most = 4;
     EXPECT_THAT(fit_joints(arm(), rules, {}), FailsWith(Code::kLimit, "5 joints"));

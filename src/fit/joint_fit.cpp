@@ -93,6 +93,8 @@ class JointFitter {
         if (!rules_.fill_missing && !missing.empty())
             wrong.push_back(fmt::format("missing in the figure: {}",
                                         name_list(with_near(missing, fit_.surplus))));
+        if (wrong.empty() && missing.size() == listed.size())
+            wrong.push_back("no joint of the list is in the figure");
         if (wrong.empty()) return {};
         return Finding{
             Code::kSkeletonDiffers,
