@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 #include <sstream>
 
+#include "mellow/check.h"
 #include "mellow/crate.h"
 #include "mellow/joint_fit.h"
 #include "mellow/target.h"
@@ -367,7 +368,12 @@ TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {
             own[node.name] = node.name.substr(0, node.name.size() - 5) + ".L";
     const ClipProof& proof = two.value()[0].clips[1].proof;
     const SamplePlan& plan = two.value()[0].clips[1].plan;
-    const ProvenFiles proven{first.skin, first.motions[1], proof};
+    const auto like = [&](const Scene& skin, const Scene& clip, const auto& joints) {
+        const auto skins = LikeSkins::make(first.skin, skin, joints);
+        return skins ? skins->prove(first.motions[1], proof, clip, plan)
+                     : std::optional<ClipProof>();
+    };
+    const std::map<std::string, std::string> nothing;
     const auto off_by = [&](Path path, double by) {
         Scene moved = second.motions[1];
         for (Channel& c : moved.timelines[0].channels)
@@ -382,7 +388,7 @@ TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {
                     v[4 * k] = q.x, v[4 * k + 1] = q.y, v[4 * k + 2] = q.z, v[4 * k + 3] = q.w;
                 }
             }
-        return prove_like(proven, second.skin, moved, plan, own);
+        return like(second.skin, moved, own);
     };
     const auto same = off_by(Path::kTranslation, 0), far = off_by(Path::kTranslation, 1e-3),
                turned = off_by(Path::kRotation, 1);
@@ -397,19 +403,153 @@ TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {
     // Files that are not like each other are nobody's to measure so.
     Scene heavier = second.skin;
     for (Mesh& mesh : heavier.meshes) mesh.primitives[0].influence_weights[0] *= 0.5F;
-    EXPECT_FALSE(prove_like(proven, heavier, second.motions[1], plan, own));
+    EXPECT_FALSE(like(heavier, second.motions[1], own));
     Scene fewer = second.skin;
     fewer.meshes[0].primitives[0].positions.pop_back();
-    EXPECT_FALSE(prove_like(proven, fewer, second.motions[1], plan, own));
-    EXPECT_FALSE(prove_like(proven, second.skin, second.motions[1], plan, {})) << "other names";
-    EXPECT_FALSE(prove_like(proven, second.skin, second.motions[2], plan, own)) << "other samples";
+    EXPECT_FALSE(like(fewer, second.motions[1], own));
+    EXPECT_FALSE(like(second.skin, second.motions[1], nothing)) << "other names";
+    EXPECT_FALSE(like(second.skin, second.motions[2], own)) << "other samples";
     // Morphs of the second that differ show in vertices and weights.
     Scene smiling = second.motions[1];
     for (MorphCurve& m : smiling.timelines[0].morphs) m.curve.values.edit()[40] += 0.5;
-    const auto smiles = prove_like(proven, second.skin, smiling, plan, own);
+    const auto smiles = like(second.skin, smiling, own);
     ASSERT_TRUE(smiles);
     EXPECT_NEAR(smiles->weight.worst, 0.5, 1e-3);
     EXPECT_GT(smiles->vertex_mm.worst, 1);
+}
+
+TEST(RestShapeTest, MeshesTakeTheShapeOfTheirJoints) {
+    // A bar along +X on two joints, a metre apart; at rest the second is turned by 90 degrees about
+    // +Z, and bound straight. Its middle vertex hangs on both halves.
+    Scene scene;
+    scene.nodes.resize(3);
+    scene.nodes[0].name = "a", scene.nodes[1].name = "b", scene.nodes[2].name = "bar";
+    scene.nodes[1].parent = 0;
+    scene.nodes[1].local = {{1, 0, 0}, test::turn({0, 0, 1}, 90), {1, 1, 1}};
+    scene.nodes[2].mesh = scene.nodes[2].skin = 0;
+    scene.roots = {0, 2};
+    Affine back;
+    back.o = {-1, 0, 0};
+    scene.skins.push_back({"", {0, 1}, {Affine{}, back}, kNone, {}, {}});
+    Primitive part;
+    part.positions = {{0.5F, 0, 0}, {1, 0.2F, 0}, {1.5F, 0, 0}};
+    part.normals = {{0, 1, 0}, {0, 1, 0}, {0, 1, 0}};
+    part.influences_per_vertex = 4;
+    part.influence_joints = {0, 0, 0, 0, 0, 1, 0, 0, 1, 0, 0, 0};
+    part.influence_weights = {1, 0, 0, 0, 0.5F, 0.5F, 0, 0, 1, 0, 0, 0};
+    part.targets.resize(1);
+    part.targets[0].positions = {{0, 0, 0}, {0, 0, 0}, {0, 0, 0.1F}};
+    scene.meshes.push_back({"", {part}, {"bump"}, {}, {}, {}});
+    // The last vertex goes from (1.5, 0) to (1, 0.5): 0.707 m.
+    const RestShape shape = shape_at_rest(scene);
+    EXPECT_NEAR(shape.far_m, std::sqrt(0.5), 1e-7);
+    EXPECT_EQ(shape.mesh, "bar");
+    ASSERT_THAT(bind_at_rest(scene), IsOk());
+    EXPECT_LT(shape_at_rest(scene).far_m, 1e-6) << "it is bound as it rests";
+    const Primitive& posed = scene.meshes[0].primitives[0];
+    // Half of (1, 0.2) and half of (1 - 0.2, 0).
+    const double places[3][3] = {{0.5, 0, 0}, {0.9, 0.1, 0}, {1, 0.5, 0}};
+    for (std::size_t v = 0; v < 3; ++v)
+        for (std::size_t c = 0; c < 3; ++c)
+            EXPECT_NEAR(static_cast<double>(posed.positions[v][c]), places[v][c], 1e-6) << v;
+    EXPECT_NEAR(static_cast<double>(posed.normals[2][0]), -1, 1e-6);
+    EXPECT_NEAR(static_cast<double>(posed.normals[1][0]), -std::sqrt(0.5), 1e-6);
+    EXPECT_NEAR(static_cast<double>(posed.targets[0].positions[2][2]), 0.1, 1e-6);
+    // The second joint's matrix was a turn and a place: its inverse takes (1, 0, 0) to the origin.
+    EXPECT_NEAR(length(apply(scene.skins[0].inverse_binds[1], Vec3{1, 0, 0})), 0, 1e-12);
+    scene.nodes[1].local.s = {0, 0, 0};
+    EXPECT_THAT(bind_at_rest(scene), FailsWith(Code::kZeroScale, "b"));
+}
+
+TEST_F(TargetTest, AFrameIsTheRestPose) {
+    const std::string frame = "rest = \"frame\"\nrest_frame = 48\n";
+    const auto reports =
+        pack("[[target]]\nconvention = \"y-up-metre\"\n[[target]]\nname = \"posed\"\n" + frame);
+    ASSERT_THAT(reports, IsOk());
+    const std::string usual = read_text(folder_ / "crates/tamsin/y-up-metre/tamsin.glb"),
+                      posed = read_text(folder_ / "crates/tamsin/posed/tamsin.glb"),
+                      stand = read_text(folder_ / "crates/tamsin/posed/clips/stand.glb");
+    // Frame 48 at 24/s is sample 60 at 30/s of a clip from frame 0 on that does not travel.
+    const auto wanted = plain_gltf_worlds(stand, "stand", 60),
+               rest = plain_gltf_worlds(posed, "", 0), before = plain_gltf_worlds(usual, "", 0);
+    double moved = 0;
+    for (const auto& [name, node] : wanted) {
+        EXPECT_LT(apart(rest.at(name).world, node.world), 2e-6) << name;
+        moved = std::max(moved, apart(before.at(name).world, node.world));
+    }
+    EXPECT_GT(moved, 0.1) << "another pose than the source's";
+    // Bind matrices, vertices and motion are what they were.
+    for (const char* attribute : {"POSITION", "WEIGHTS_0"})
+        EXPECT_EQ(test::plain_gltf_attribute(usual, "body", attribute),
+                  test::plain_gltf_attribute(posed, "body", attribute));
+    const auto was = plain_gltf_worlds(
+        read_text(folder_ / "crates/tamsin/y-up-metre/clips/walk.glb"), "walk", 11);
+    for (const auto& [name, node] :
+         plain_gltf_worlds(read_text(folder_ / "crates/tamsin/posed/clips/walk.glb"), "walk", 11))
+        EXPECT_EQ(apart(node.world, was.at(name).world), 0) << name;
+    EXPECT_LT(reports.value()[1].clips[1].proof.vertex_mm.worst, 0.001);
+    EXPECT_THAT(of_code(reports.value()[1], Code::kRestShape), SizeIs(1));
+    EXPECT_THAT(of_code(reports.value()[0], Code::kRestShape), SizeIs(0));
+    EXPECT_THAT(reports.value()[1].drives, SizeIs(0)) << "they count from another rest pose";
+
+    // Which a target that wants them bound in it finds in the files; and another number of
+    // vertices.
+    Target wants = read_target(folder_ / "crates/tamsin/posed/target.toml").value();
+    const auto unmet = [&] {
+        std::vector<std::string> ids;
+        const auto checked = check_crate(folder_ / "crates/tamsin/posed", wants);
+        for (const Demand& d : checked.value().demands)
+            if (!d.met) ids.push_back(d.id);
+        return ids;
+    };
+    EXPECT_THAT(unmet(), SizeIs(0));
+    wants.rest.posed = true;
+    EXPECT_THAT(unmet(), ElementsAre("bound-at-rest"));
+    wants.rest.posed = false;
+    wants.vertices = 2083;
+    EXPECT_THAT(unmet(), ElementsAre("vertices"));
+    fs::remove_all(folder_ / "crates");
+    // Bound in it, vertices between joints move otherwise, which is measured and refused.
+    const Recipe bound = parse_recipe(with("[target]\n" + frame + "rest_skin = \"posed\"\n"),
+                                      "tamsin.recipe.toml", folder_.path())
+                             .value();
+    PackOptions again;
+    again.replace = true;
+    const auto refused = mellow::pack(bound, again);
+    ASSERT_THAT(refused, IsOk());
+    EXPECT_FALSE(refused.value().proven);
+    EXPECT_GT(refused.value().clips[2].proof.vertex_mm.worst, 1);
+    EXPECT_LT(refused.value().clips[2].proof.position_mm.worst, 0.001);
+    EXPECT_THAT(of_code(refused.value(), Code::kProofFailed)[0].remedy, HasSubstr("kept"));
+    // And where every clip shall begin in it, one that does not is named.
+    const auto elsewhere =
+        mellow::pack(parse_recipe(with("[target]\n" + frame + "starts_at_rest = true\n"),
+                                  "tamsin.recipe.toml", folder_.path())
+                         .value(),
+                     again);
+    ASSERT_THAT(elsewhere, IsOk());
+    EXPECT_FALSE(elsewhere.value().proven);
+    std::vector<std::string> said;
+    for (const Finding& f : of_code(elsewhere.value(), Code::kTargetUnmet)) said.push_back(f.where);
+    EXPECT_THAT(said, testing::Contains("clips/walk.glb, starts-at-rest"));
+    EXPECT_THAT(said, testing::Not(testing::Contains("clips/stand.glb, starts-at-rest")))
+        << "its frame 48 is its frame 0";
+    EXPECT_EQ(elsewhere.value().unmet, said.size());
+}
+
+TEST_F(TargetTest, ARestPoseThatIsNoneIsRefused) {
+    const auto fails = [&](const std::string& keys, Code code, const std::string& part) {
+        EXPECT_THAT(pack("[target]\n" + keys), FailsWith(code, part)) << keys;
+        EXPECT_FALSE(fs::exists(folder_ / "crates"));
+    };
+    fails("rest = \"frame\"\n", Code::kKeyMissing, "rest_frame");
+    fails("rest_frame = 3\n", Code::kValueBad, "rest_frame");
+    fails("rest = \"frame\"\nrest_frame = 900\n", Code::kValueBad, "0 to 240");
+    fails("rest = \"frame\"\nrest_frame = 9\nrest_timeline = \"night\"\n", Code::kNameUnknown,
+          "night");
+    fails("rest = \"list\"\n", Code::kValueBad, "no place");
+    fails("rest_skin = \"posed\"\n", Code::kValueBad, "another rest pose");
+    fails("vertices = 2083\n", Code::kLimit, "2084 vertices");
 }
 
 TEST_F(TargetTest, AListReordersRenamesDropsAndFills) {
@@ -451,17 +591,70 @@ TEST_F(TargetTest, AListReordersRenamesDropsAndFills) {
         for (std::size_t c = 0; c < 3; ++c)
             EXPECT_NEAR(got.at("cap").world[c][3], head[c][3] + 0.2 * head[c][1], 1e-6);
     }
+    const std::string pick = file("y-up-metre/clips/pick.glb");
     // What moves vertices is told, with how far.
     bool told = false;
     for (const Finding& f : of_code(report, Code::kInfluences))
         told = told || f.found.find(" mm from where") != f.found.npos;
     EXPECT_TRUE(told);
     EXPECT_THAT(of_code(report, Code::kMissingJoint), SizeIs(1));
+    // Where its places are the rest pose, joints rest there and move as they did.
+    fs::remove_all(folder_ / "crates");
+    write_text(folder_ / "list.txt",
+               "root\n  hips\n    spine\n      chest 0 0.31 0\n        head 0.02 0.4 0\n");
+    const auto resting =
+        pack("[target]\njoints = \"list.txt\"\nsurplus = \"drop\"\nrest = \"list\"\n", true);
+    ASSERT_THAT(resting, IsOk());
+    const auto rest = plain_gltf_worlds(file("tamsin.glb"), "", 0);
+    const auto& chest = rest.at("chest").world;
+    for (std::size_t c = 0; c < 3; ++c)
+        EXPECT_NEAR(rest.at("head").world[c][3],
+                    chest[c][3] + 0.02 * chest[c][0] + 0.4 * chest[c][1], 1e-6);
+    EXPECT_THAT(of_code(resting.value()[0], Code::kSkeletonDiffers), SizeIs(0))
+        << "nothing rests elsewhere than the list has it";
+    EXPECT_THAT(of_code(resting.value()[0], Code::kRestShape), SizeIs(1));
+    for (const auto& [name, node] : plain_gltf_worlds(file("clips/pick.glb"), "pick", 77))
+        EXPECT_LT(apart(node.world, plain_gltf_worlds(pick, "pick", 77).at(name).world), 3e-6)
+            << name;
     // Without leave to drop and fill it stops, and writes nothing.
     write_text(folder_ / "list.target.toml", "joints = \"list.txt\"\n");
     fs::remove_all(folder_ / "crates");
     EXPECT_THAT(pack("[target]\nfile = \"list.target.toml\"\n"),
-                FailsWith(Code::kSkeletonDiffers, "29 joints against 12 in list.txt"));
+                FailsWith(Code::kSkeletonDiffers, "29 joints against 5 in list.txt"));
+}
+
+TEST_F(TargetTest, CamerasAndSceneryStayBehindWhereTheyAreNotWanted) {
+    test::write_files(folder_.path(), test::press());
+    std::string recipe = read_text(folder_ / "press.recipe.toml");
+    recipe = change(recipe, "[target]", "[joints]\nstatic_meshes = \"keep\"\n[target]");
+    const auto pack_press = [&](const std::string& keys, const std::string& name) {
+        const std::string text =
+            change(change(recipe, "[target]\n", "[target]\n" + keys), "crates/press", name);
+        const auto report = pack_text(folder_, text);
+        EXPECT_THAT(report, IsOk());
+        EXPECT_TRUE(report && report.value().proven) << keys;
+        return report ? report.value() : PackReport{};
+    };
+    const PackReport with = pack_press("", "with"),
+                     without = pack_press("cameras = \"leave-out\"\n", "without");
+    const auto camera = std::find(with.joints.begin(), with.joints.end(), "yard_camera");
+    ASSERT_NE(camera, with.joints.end());
+    auto expected = with.joints;
+    expected.erase(expected.begin() + (camera - with.joints.begin()));
+    EXPECT_EQ(without.joints, expected);
+    for (const auto& [folder, has] : {std::pair("with", true), std::pair("without", false)}) {
+        const std::string clip = read_text(folder_ / folder / "clips/squeeze.glb");
+        const auto names = plain_gltf_names(clip);
+        EXPECT_EQ(std::count(names.begin(), names.end(), "yard_camera"), has ? 1 : 0);
+        EXPECT_EQ(clip.find("yard_camera.fov") != clip.npos, has);
+    }
+    EXPECT_THAT(of_code(without, Code::kLeftOut)[0].found, HasSubstr("yard_camera"));
+    // Everything else moves as it did.
+    const auto was =
+        plain_gltf_worlds(read_text(folder_ / "with/clips/squeeze.glb"), "squeeze", 40);
+    for (const auto& [name, node] :
+         plain_gltf_worlds(read_text(folder_ / "without/clips/squeeze.glb"), "squeeze", 40))
+        EXPECT_EQ(apart(node.world, was.at(name).world), 0) << name;
 }
 
 TEST_F(TargetTest, MorphTargetsAreKeptBakedOrDropped) {

@@ -77,6 +77,7 @@ enum class Code {
     kSkeletonDiffers,
     kSameContent,
     kTargetUnmet,
+    kRestShape,
     kUsage,
 };
 

@@ -71,7 +71,25 @@ struct Assembled {
 /// rest pose, so that its inverse binds are the inverses of the rest matrices; a mesh bound in
 /// another pose keeps its own. A mesh without skin is bound with full weight to the joint it hangs
 /// on, else to the first; how many is said (rigid-skin). Cameras and lights are left out.
-Assembled assemble_skin(const Scene& source, const Skeleton& skeleton, const JointSources& sources);
+/// `bound`: the skeleton as it rests in `source`, where `skeleton` shall rest in another pose; its
+/// bind matrices stay those of `bound`, so that vertices move as they did.
+Assembled assemble_skin(const Scene& source, const Skeleton& skeleton, const JointSources& sources,
+                        const Skeleton* bound = nullptr);
+
+/// The vertex of a skin that is farthest at rest from where its mesh has it: 0 where all meshes
+/// are bound in the rest pose. Morph targets aside.
+struct RestShape {
+    double far_m = 0;
+    std::string mesh;  ///< name of the mesh's node
+};
+RestShape shape_at_rest(const Scene& skin);
+/// Writes all meshes as they look at rest and binds them there: inverse binds become the inverses
+/// of the rest matrices. With M = sum w[j] * rest[j] * inverse_bind[j] of a vertex, its place
+/// becomes M p, deltas of morph targets M d, normals go by the inverse transpose. Exact for
+/// vertices of one joint; those of several move differently from now on, the more, the further
+/// the poses are apart (the proof measures it). Fails with zero-scale, and changes nothing, where a
+/// joint cannot be inverted.
+Status bind_at_rest(Scene& skin);
 
 /// Joints and one timeline, nothing else. Every joint gets a translation and a rotation curve with
 /// all samples, and a scale curve where scale is not that of the rest pose. `extras` is JSON text

@@ -43,8 +43,10 @@ struct JointRules {
     std::vector<Rename> renames;  ///< applied before names are looked up in the list
     bool drop_surplus = false;    ///< joints that the list does not name are left out; else a stop
     bool fill_missing = false;    ///< joints of the list alone are added and rest; else a stop
-    int most = 0;                 ///< joints at most; 0: any number
-    std::string where;            ///< the key that names the list, for messages
+    bool places_from_list = false;      ///< joints rest where the list has them
+    std::vector<std::string> left_out;  ///< joints of the figure that are dropped in any case
+    int most = 0;                       ///< joints at most; 0: any number
+    std::string where;                  ///< the key that names the list, for messages
 };
 
 struct JointFit {

@@ -111,24 +111,33 @@ class SkinProof {
 Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const SkinProof& figure,
                              const Scene& clip, const std::vector<std::string>& driven_by = {});
 
-/// The files of a clip that were proven, as read back, inside, and what was measured.
-struct ProvenFiles {
-    const Scene& skin;
-    const Scene& clip;
-    const ClipProof& proof;
+/// Two skin files with the same joints and vertices, perhaps under other names, in another order,
+/// written in another convention: paired once, so that clips on the second are measured by clips on
+/// the first that are proven, which takes a fraction of the time.
+///
+/// What files are off by is at most what the first are off by and what the two differ by. That is
+/// measured at every sample: worlds of all joints; and for vertices, with D the difference of a
+/// joint's two matrices (world * inverse bind) and a ball of radius r around the centre c of all
+/// that the joint carries, |D c| + |D| r, and what the places of vertices differ by. The sums are
+/// upper bounds, place and sample those of the larger part. Both skins must outlive it.
+///
+/// Thread rule: immutable after make().
+class LikeSkins {
+  public:
+    /// `names`: joints of the second and what they are called in the first; those that are not in
+    /// it have one name. Nothing where the two do not have the same joints, vertices and weights.
+    static std::optional<LikeSkins> make(const Scene& first, const Scene& second,
+                                         const std::map<std::string, std::string>& names);
+    /// Measures `clip` on the second skin by `first_clip`, the same clip on the first, for which
+    /// `proof` was measured; both as read back, inside. Nothing where their samples, weights or
+    /// scalars are not as many.
+    std::optional<ClipProof> prove(const Scene& first_clip, const ClipProof& proof,
+                                   const Scene& clip, const SamplePlan& plan) const;
+
+  private:
+    struct Parts;
+    std::shared_ptr<const Parts> parts_;
 };
-/// Measures other files of the same clip by files that are proven, which takes a fraction of the
-/// time: the same joints and vertices, perhaps under other names, in another order, written in
-/// another convention. What they are off by is at most what the first files are off by and what the
-/// two differ by. The second is measured at every sample: worlds of all joints; and for vertices,
-/// with D the difference of a joint's two matrices (world * inverse bind) and a ball of radius r
-/// around the centre c of all that the joint carries, |D c| + |D| r, and what the places of
-/// vertices differ by. The sums are upper bounds, place and sample those of the larger part.
-/// `names`: joints of these files and what they are called in the first; those that are not in it
-/// have one name. Nothing where the two do not have the same joints, vertices, weights and samples.
-std::optional<ClipProof> prove_like(const ProvenFiles& first, const Scene& skin, const Scene& clip,
-                                    const SamplePlan& plan,
-                                    const std::map<std::string, std::string>& names);
 
 /// Checks that every triangle of `source` is in the written skin and faces the same way: turned
 /// over where the node of a mesh without skin mirrors it (glTF 2.0, 3.7.4), else as it was. Both

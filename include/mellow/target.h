@@ -41,6 +41,22 @@ std::optional<FileFormat> parse_file_format(std::string_view text);
 /// Where the pictures of skins go. In glTF text and COLLADA they never are in the scene file.
 enum class Pictures { kEmbedded, kBeside, kLeftOut };
 
+/// In which pose joints rest in the files, and what becomes of meshes that are bound in another.
+struct RestRule {
+    enum class From {
+        kSource,  ///< as in the source
+        kFrame,   ///< as at a frame of a timeline of the source, rules and all
+        kList,    ///< at the places of the joint list, where it has any; turned as in the source
+    };
+    From from = From::kSource;
+    std::string timeline;  ///< of the source; empty: its only one
+    double frame = 0;      ///< counted at the source's rate, as it counts
+    /// Meshes take the shape of the pose and are bound in it (bind_at_rest()); else bind matrices
+    /// stay those of the source, and every vertex moves as it did.
+    bool posed = false;
+    std::string where;  ///< its key, for messages
+};
+
 /// What characters names of files and clips may have, and how others are replaced.
 struct NameRule {
     enum class Case { kKeep, kLower, kUpper };
@@ -64,6 +80,7 @@ struct Target {
     LoopForm loop_form = LoopForm::kClosed;
 
     JointRules joints;
+    RestRule rest;
     std::string root;               ///< name of the root joint; empty: what the recipe says
     int influences = 0;             ///< most per vertex; 0: as many as the source has
     std::vector<MorphRule> morphs;  ///< none: all are kept
@@ -74,13 +91,17 @@ struct Target {
     NameRule names;
     std::optional<std::array<int, 2>> ids;  ///< first and last number that clips may have
 
-    int first_frame = 0;      ///< the number of a clip's first sample: 0 or 1
-    bool rest_first = false;  ///< a sample at rest stands before those of each clip
+    int first_frame = 0;          ///< the number of a clip's first sample: 0 or 1
+    bool rest_first = false;      ///< a sample at rest stands before those of each clip
+    bool starts_at_rest = false;  ///< the first sample of every clip is the rest pose
+    bool cameras = true;          ///< joints and fields of view of cameras are kept
+    bool statics = true;  ///< so are meshes that are not of the figure, where the recipe does
     Pictures pictures = Pictures::kEmbedded;
     bool triangulate = false;  ///< strips and fans become lists of triangles
 
     // Limits, which check() measures; 0 or not set: none.
     int most_vertices = 0;
+    int vertices = 0;  ///< exactly as many
     std::optional<std::array<double, 2>> height_m;
     int most_samples = 250'000;  ///< of one clip; its joints times samples: 80 times as many
 

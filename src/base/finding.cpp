@@ -68,6 +68,7 @@ constexpr std::array kNames{
     "skeleton-differs",
     "same-content",
     "target-unmet",
+    "rest-shape",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

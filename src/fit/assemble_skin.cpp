@@ -25,7 +25,8 @@ std::vector<bool> weighted_joints(const Mesh& mesh, std::size_t joints) {
 
 class SkinAssembler {
   public:
-    SkinAssembler(const Scene& source, const Skeleton& skeleton, const JointSources& sources)
+    SkinAssembler(const Scene& source, const Skeleton& skeleton, const JointSources& sources,
+                  const Skeleton& bound)
         : source_(source),
           skeleton_(skeleton),
           sources_(sources),
@@ -37,7 +38,7 @@ class SkinAssembler {
         for (const int n : parents_first(source))
             if (const int up = source.nodes[at(n)].parent; up != kNone && sheared_[at(up)])
                 sheared_[at(n)] = true;
-        for (const Affine& world : skeleton.rest_worlds()) rest_inverse_.push_back(inverse(world));
+        for (const Affine& world : bound.rest_worlds()) rest_inverse_.push_back(inverse(world));
     }
 
     Assembled run() {
@@ -249,9 +250,9 @@ class SkinAssembler {
 
 }  // namespace
 
-Assembled assemble_skin(const Scene& source, const Skeleton& skeleton,
-                        const JointSources& sources) {
-    return SkinAssembler(source, skeleton, sources).run();
+Assembled assemble_skin(const Scene& source, const Skeleton& skeleton, const JointSources& sources,
+                        const Skeleton* bound) {
+    return SkinAssembler(source, skeleton, sources, bound == nullptr ? skeleton : *bound).run();
 }
 
 }  // namespace mellow

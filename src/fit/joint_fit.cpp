@@ -35,13 +35,7 @@ class JointFitter {
         MELLOW_CHECK(rename_all());
         std::vector<Joint> joints;
         if (rules_.list.joints.empty()) {
-            for (int j = 0; j < figure_.size(); ++j) {
-                joints.push_back(figure_[j]);
-                joints.back().name = names_[at(j)];
-                fit_.from.push_back(j);
-                fit_.same = fit_.same && names_[at(j)] == figure_[j].name;
-            }
-            fit_.plain.assign(joints.size(), true);
+            MELLOW_TRY(joints, own());
         } else {
             MELLOW_TRY(joints, listed());
         }
@@ -75,6 +69,39 @@ class JointFitter {
         return {};
     }
 
+    bool left_out(int joint) const {
+        const auto& names = rules_.left_out;
+        return std::find(names.begin(), names.end(), figure_[joint].name) != names.end();
+    }
+
+    /// All joints of the figure in its order, but for those that are left out.
+    Result<std::vector<Joint>> own() {
+        std::vector<Joint> joints;
+        std::vector<int> place(at(figure_.size()), kNone);
+        for (int j = 0; j < figure_.size(); ++j) {
+            if (left_out(j)) {
+                fit_.same = false;
+                continue;
+            }
+            Joint joint = figure_[j];
+            joint.name = names_[at(j)];
+            if (joint.parent >= 0 && (joint.parent = place[at(joint.parent)]) == kNone)
+                return Finding{
+                    Code::kNameClash,
+                    Severity::kStop,
+                    rules_.where,
+                    fmt::format("joint \"{}\" hangs on one that is left out", joint.name),
+                    "joints that nothing hangs on",
+                    "cameras = \"keep\""};
+            place[at(j)] = static_cast<int>(joints.size());
+            fit_.from.push_back(j);
+            fit_.same = fit_.same && names_[at(j)] == figure_[j].name;
+            joints.push_back(std::move(joint));
+        }
+        fit_.plain.assign(joints.size(), true);
+        return joints;
+    }
+
     Status all_there() {
         std::vector<std::string> listed, missing;
         for (const ListedJoint& joint : rules_.list.joints) {
@@ -83,7 +110,8 @@ class JointFitter {
                 missing.push_back(joint.name);
         }
         for (int j = 0; j < figure_.size(); ++j)
-            if (std::find(listed.begin(), listed.end(), names_[at(j)]) == listed.end())
+            if (!left_out(j) &&
+                std::find(listed.begin(), listed.end(), names_[at(j)]) == listed.end())
                 fit_.surplus.push_back(names_[at(j)]);
         fit_.filled = missing;
         std::vector<std::string> wrong;
@@ -131,7 +159,10 @@ class JointFitter {
                 joint.rest = decompose(inverse(above) * rest[at(from)]).transform;
             else
                 joint.rest.t = in_.point(listed.place.value_or(Vec3{}));
-            if (from != kNone) compare(listed, from, wanted, filled_above, joint.rest);
+            if (rules_.places_from_list && listed.place) {
+                joint.rest.t = in_.point(*listed.place);
+            } else if (from != kNone)
+                compare(listed, from, wanted, filled_above, joint.rest);
             fit_.same = fit_.same && plain && from == index && figure_[from].name == listed.name;
             worlds.push_back(above * to_affine(joint.rest));
             fit_.from.push_back(from);

@@ -80,7 +80,7 @@ Status prepare(const RecipeCamera& wanted, const Conversion& in, int node, Scene
     if (crosses && aspect <= 0) return no_aspect(wanted, name);
     const double factor = !crosses ? 1 : wanted.horizontal ? aspect : 1 / aspect;
     Scalar fov;
-    fov.name = name + ".fov";
+    fov.name = fov_name(name);
     fov.where = wanted.where;
     fov.keep = true;
     fov.unit = wanted.horizontal ? "degrees horizontal" : "degrees vertical";
@@ -122,6 +122,17 @@ Status prepare_cameras(const Recipe& recipe, Scene& scene, RigSheet& sheet) {
                            "the name or pattern of a camera's node",
                            "correct node"};
     return {};
+}
+
+std::string fov_name(const std::string& camera) { return camera + ".fov"; }
+
+std::vector<std::string> camera_joints(const Scene& scene, const Skeleton& skeleton,
+                                       const JointSources& sources) {
+    std::vector<std::string> out;
+    for (std::size_t j = 0; j < sources.size(); ++j)
+        if (sources[j].node != kNone && scene.nodes[at(sources[j].node)].camera != kNone)
+            out.push_back(skeleton[static_cast<int>(j)].name);
+    return out;
 }
 
 }  // namespace mellow

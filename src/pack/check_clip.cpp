@@ -279,8 +279,16 @@ void Checker::ends(const CheckedFile& file, const std::string& what, const Timel
                rest.far < kRest_m && rest.turned < kRest_rad,
                "first_pose = \"rest\"   # in the target, and pack again");
     }
-    if (loop == LoopForm::kOnce) return;
     const double begin = first + (target_.rest_first ? 1 / target_.rate.per_second() : 0);
+    if (target_.starts_at_rest && file.format != FileFormat::kBvh) {
+        const Apart rest =
+            apart(inside, at_time(begin), locals_of(inside, rest_pose(inside)), false);
+        demand("starts-at-rest", what, "a first sample in the rest pose, wherever it stands",
+               words(rest), rest.far < kRest_m && rest.turned < kRest_rad,
+               "rest = \"frame\" in the target, a range that begins at rest, or first_pose = "
+               "\"rest\"");
+    }
+    if (loop == LoopForm::kOnce) return;
     const Apart seam = apart(inside, at_time(begin), at_time(last), false);
     const bool closed = seam.far < kClosed_m && seam.turned < kClosed_rad;
     const bool wanted = target_.loop_form == LoopForm::kClosed;

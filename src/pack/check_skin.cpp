@@ -6,6 +6,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "mellow/fit.h"
 #include "mellow/node_mask.h"
 #include "mellow/stock.h"
 #include "pack/checker.h"
@@ -43,6 +44,12 @@ void Checker::skin(const CheckedFile& file) {
     joints(file, joints_of(scene));
     vertices(file);
     winding(file, inside);
+    if (target_.rest.posed) {
+        const RestShape shape = shape_at_rest(inside);
+        demand("bound-at-rest", file.file, "meshes bound in the rest pose",
+               fmt::format("up to {:.3g} mm off", shape.far_m * 1000), shape.far_m < 1e-4,
+               "rest_skin = \"posed\"   # in the target, and pack again");
+    }
     if (target_.layout == Layout::kSkinAndClips || target_.layout == Layout::kSkinAndLibrary)
         demand("no-motion", file.file, "a skin without animations",
                fmt::format("{} animations", scene.timelines.size()), scene.timelines.empty(),
@@ -194,6 +201,10 @@ void Checker::vertices(const CheckedFile& file) {
         demand("vertices", file.file, fmt::format("at most {}", target_.most_vertices),
                std::to_string(vertices), static_cast<int>(vertices) <= target_.most_vertices,
                "a coarser figure");
+    if (target_.vertices > 0)
+        demand("vertices", file.file, std::to_string(target_.vertices), std::to_string(vertices),
+               static_cast<int>(vertices) == target_.vertices,
+               "the meshes at the level of detail that is wanted");
     if (!target_.morphs.empty())
         demand("morph-targets", file.file, "none that the target bakes or drops",
                left.empty() ? "none" : name_list(left), left.empty(), "pack it for this target");

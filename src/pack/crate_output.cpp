@@ -21,6 +21,9 @@
 namespace mellow {
 namespace {
 
+/// Vertices this far from their places are where they were: the rounding of files.
+constexpr double kSameShape_m = 1e-4;
+
 void add_kind(std::string& words, const std::string& kind) {
     if (words.find(kind) == words.npos) words += (words.empty() ? "" : " + ") + kind;
 }
@@ -150,7 +153,7 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
     report_.drives = common.drives;
     report_.turns = common.turns;
     MELLOW_TRY(FittedFigure fitted,
-               FittedFigure::make(jobs.figure(), target_, recipe_.root, report_.findings));
+               FittedFigure::make(jobs.figure(), recipe_, target_, report_.findings));
     fitted_.emplace(std::move(fitted));
     const FittedFigure& figure = *fitted_;
     report_.joints.clear();
@@ -198,8 +201,10 @@ Result<FileRecord> CrateOutput::put(const WrittenScene& written, const std::stri
 
 Status CrateOutput::write_skin() {
     const FittedFigure& figure = *fitted_;
-    Assembled skin = assemble_skin(figure.scene(), figure.skeleton(), figure.sources());
+    Assembled skin =
+        assemble_skin(figure.scene(), figure.skeleton(), figure.sources(), &figure.bound());
     say_once(skin.findings);
+    MELLOW_CHECK(settle_rest(skin.scene));
     for (const Mesh& mesh : skin.scene.meshes)
         for (const std::string& target : mesh.target_names) report_.morph_targets.push_back(target);
     if (target_.layout == Layout::kOneFile || target_.layout == Layout::kClipsWithSkin)
@@ -219,12 +224,38 @@ Status CrateOutput::write_skin() {
     const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
     if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
     check_size(bounds);
-    MELLOW_TRY(SkinProof proof,
-               SkinProof::make({figure.scene(), figure.skeleton(), figure.sources(),
-                                figure.unsimplified(), jobs_->figure().accepted()},
-                               crate_.skin));
+    MELLOW_TRY(SkinProof proof, SkinProof::make({figure.scene(), figure.bound(), figure.sources(),
+                                                 figure.unsimplified(), jobs_->figure().accepted()},
+                                                crate_.skin));
     skin_proof_.emplace(std::move(proof));
     return prove_winding(figure.scene(), crate_.skin);
+}
+
+/// Meshes at a rest pose that is not the source's.
+Status CrateOutput::settle_rest(Scene& skin) {
+    const RestRule& rest = target_.rest;
+    if (rest.from == RestRule::From::kSource) return {};
+    if (!report_.drives.empty()) {
+        report_.findings.push_back({Code::kLeftOut, Severity::kWarning, rest.where,
+                                    fmt::format("{} drives, which count from the rest pose of the "
+                                                "source",
+                                                report_.drives.size()),
+                                    "", "rest = \"source\", where an engine drives joints itself"});
+        report_.drives.clear();
+    }
+    const RestShape shape = shape_at_rest(skin);
+    if (shape.far_m < kSameShape_m) return {};
+    if (rest.posed) MELLOW_CHECK(bind_at_rest(skin));
+    report_.findings.push_back(
+        {Code::kRestShape, rest.posed ? Severity::kNote : Severity::kWarning, rest.where,
+         fmt::format("vertices of \"{}\" are up to {:.4g} mm at rest from where the source has "
+                     "them{}",
+                     shape.mesh, shape.far_m * 1000,
+                     rest.posed ? "; meshes take that shape, and are bound in it" : ""),
+         rest.posed ? "" : "meshes that were bound in this pose",
+         rest.posed ? ""
+                    : "rest_skin = \"posed\"   # binds them in it; what that costs is measured"});
+    return {};
 }
 
 /// A figure of a size that is no figure's, or that the target does not want.
@@ -292,13 +323,21 @@ std::map<std::string, std::string> CrateOutput::names_in(const CrateOutput& othe
     return names;
 }
 
+const LikeSkins* CrateOutput::paired(const CrateOutput& other) const {
+    const std::lock_guard lock(pairing_);
+    const auto [have, fresh] = paired_.try_emplace(&other);
+    if (fresh && is_like(other))
+        have->second = LikeSkins::make(other.crate_.skin, crate_.skin, names_in(other));
+    return have->second ? &*have->second : nullptr;
+}
+
 Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
                           const std::optional<Measured>& first, OutputClip& out) const {
     PackedClip& packed = out.packed;
     std::optional<ClipProof> like;
-    if (first && is_like(first->crate))
-        like = prove_like({first->crate.crate_.skin, first->clip.motion, first->clip.packed.proof},
-                          crate_.skin, out.motion, packed.plan, names_in(first->crate));
+    if (const LikeSkins* skins = first ? paired(first->crate) : nullptr)
+        like = skins->prove(first->clip.motion, first->clip.packed.proof, out.motion, packed.plan);
+    if (like && !within(*like, recipe_.tolerance)) like.reset();  // an upper bound; it may be less
     const auto measure = [&](const Take& take) {
         return prove_clip(
             take, packed.plan, *skin_proof_, out.motion,
@@ -313,6 +352,12 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
     packed.passed = good.ok();
     append(packed.findings,
            judge_proof(recipe_, jobs_->figure(), packed, good, !fitted_->fit().surplus.empty()));
+    if (!good && target_.rest.posed)
+        for (Finding& f : packed.findings)
+            if (f.code == Code::kProofFailed)
+                f.remedy =
+                    "rest_skin = \"kept\": bound in another pose, vertices between joints "
+                    "move differently; or raise the tolerance under [proof]";
     packed.inputs = inputs_of(i);
     packed = settled(packed, target_.convention);
     return {};
@@ -487,6 +532,8 @@ void CrateOutput::check_target() {
     report_.demands = checked.demands.size();
     // What is the source's, packing has judged already, as grave as the recipe wants it.
     const std::set<std::string> judged{"size", "stands", "height", "closing-sample", "moves"};
+    report_.unmet = static_cast<std::size_t>(std::count_if(
+        checked.demands.begin(), checked.demands.end(), [](const Demand& d) { return !d.met; }));
     for (const Demand& d : checked.demands)
         if (!d.met && !judged.contains(d.id))
             report_.findings.push_back(

@@ -1,7 +1,9 @@
 // One crate while it is made: the folder, the fitted figure, its skin file, its clips.
 #pragma once
 
+#include <map>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
@@ -86,6 +88,7 @@ class CrateOutput {
 
   private:
     Status write_skin();
+    Status settle_rest(Scene& skin);
     void check_size(const Bounds& bounds);
     void check_target();
     void note_idle_morphs();
@@ -98,6 +101,7 @@ class CrateOutput {
     Status prove(std::size_t i, const BakedClip& baked, const std::optional<Measured>& first,
                  OutputClip& out) const;
     bool is_like(const CrateOutput& other) const;
+    const LikeSkins* paired(const CrateOutput& other) const;
     std::map<std::string, std::string> names_in(const CrateOutput& other) const;
     std::string inputs_of(std::size_t i) const;
 
@@ -115,6 +119,9 @@ class CrateOutput {
     std::vector<OutputClip> kept_;  ///< where clips share a file
     std::optional<Scene> shared_;   ///< that file, read back
     FileRecord shared_record_;
+    /// Skins of other crates that this one's was paired with; none where they are not alike.
+    mutable std::map<const CrateOutput*, std::optional<LikeSkins>> paired_;
+    mutable std::mutex pairing_;
     KnownDemands known_;  ///< what was found of files when they were read back
     bool all_passed_ = true;
     std::size_t drawn_reused_ = 0;

@@ -8,6 +8,9 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "mellow/fit.h"
+#include "mellow/node_mask.h"
+#include "pack/cameras.h"
+#include "pack/rest_pose.h"
 
 namespace mellow {
 namespace {
@@ -67,22 +70,53 @@ void note_morphs(const std::vector<MorphChange>& changes, const Scene& scene,
 
 }  // namespace
 
-Result<FittedFigure> FittedFigure::make(const Figure& figure, const Target& target,
-                                        const std::string& root, Findings& findings) {
-    FittedFigure out;
-    out.figure_ = &figure;
+Status FittedFigure::fit(const Recipe& recipe, const Target& target, Findings& findings) {
     JointRules rules = target.joints;
     if (rules.where.empty()) rules.where = target.where;
-    if (!target.root.empty()) rules.renames.insert(rules.renames.begin(), {root, target.root});
-    MELLOW_TRY(out.fit_, fit_joints(figure.skeleton(), rules, target.convention));
-    out.sources_ = fit_sources(figure.sources(), out.fit_);
-    out.note_fit(target, findings);
+    if (!target.root.empty())
+        rules.renames.insert(rules.renames.begin(), {recipe.root, target.root});
+    if (!target.cameras)
+        rules.left_out = camera_joints(figure_->scene(), figure_->skeleton(), figure_->sources());
+    for (const std::string& camera : rules.left_out) without_.push_back(fov_name(camera));
+    if (!rules.left_out.empty())
+        findings.push_back({Code::kLeftOut, Severity::kNote, target.where,
+                            "cameras: " + name_list(rules.left_out), "",
+                            "cameras = \"keep\"   # in the target"});
+    MELLOW_TRY(const Skeleton rest, resting(*figure_, recipe, target));
+    MELLOW_TRY(fit_, fit_joints(rest, rules, target.convention));
+    bound_ = fit_.skeleton;
+    if (target.rest.from != RestRule::From::kSource) {
+        rules.places_from_list = false;
+        MELLOW_TRY(JointFit bound, fit_joints(figure_->skeleton(), rules, target.convention));
+        bound_ = std::move(bound.skeleton);
+    }
+    sources_ = fit_sources(figure_->sources(), fit_);
+    note_fit(target, findings);
+    return {};
+}
+
+Result<FittedFigure> FittedFigure::make(const Figure& figure, const Recipe& recipe,
+                                        const Target& target, Findings& findings) {
+    FittedFigure out;
+    out.figure_ = &figure;
+    MELLOW_CHECK(out.fit(recipe, target, findings));
     auto kept = borrowed(figure.scene());
-    if (!target.morphs.empty()) {
+    const std::vector<int> statics =
+        target.statics ? std::vector<int>() : static_meshes(figure.scene());
+    if (!target.morphs.empty() || !statics.empty()) {
         auto scene = std::make_shared<Scene>(figure.scene());
+        std::vector<std::string> names;
+        for (const int n : statics) {
+            names.push_back(scene->nodes[at(n)].name);
+            scene->nodes[at(n)].mesh = kNone;
+        }
+        if (!names.empty())
+            findings.push_back({Code::kLeftOut, Severity::kNote, target.where,
+                                "meshes that are not of the figure: " + name_list(names), "",
+                                "statics = \"keep\"   # in the target"});
         out.changes_ = apply_morph_rules(*scene, target.morphs);
         note_morphs(out.changes_, figure.scene(), target.where, findings);
-        if (!out.changes_.empty()) kept = scene;
+        if (!out.changes_.empty() || !names.empty()) kept = scene;
     }
     auto simple = std::make_shared<Scene>(*kept);
     if (target.triangulate) make_triangles(*simple);
@@ -98,6 +132,15 @@ Result<FittedFigure> FittedFigure::make(const Figure& figure, const Target& targ
                        fmt::format("{} vertices", vertices),
                        fmt::format("at most {}, most_vertices of the target", target.most_vertices),
                        "drop meshes under [joints], or a coarser figure"};
+    if (const int vertices = vertices_of(*out.scene_);
+        target.vertices > 0 && vertices != target.vertices)
+        return Finding{Code::kLimit,
+                       Severity::kStop,
+                       target.where,
+                       fmt::format("{} vertices", vertices),
+                       fmt::format("{}, vertices of the target", target.vertices),
+                       "the meshes at the level of detail that the target wants: perhaps they "
+                       "are smoothed, or some are missing"};
     return out;
 }
 
@@ -150,6 +193,9 @@ Clip FittedFigure::fitted(Clip clip) const {
         track = std::move(kept);
     }
     std::erase_if(clip.morphs, [](const MorphTrack& track) { return track.targets.empty(); });
+    std::erase_if(clip.scalars, [&](const ScalarTrack& track) {
+        return std::find(without_.begin(), without_.end(), track.name) != without_.end();
+    });
     return fit_.same ? clip : fit_clip(clip, figure_->skeleton(), fit_);
 }
 
@@ -160,8 +206,8 @@ Take FittedFigure::take(const FigureMotion& motion, std::shared_ptr<const Rig> r
     if (!motion.same_nodes)
         for (Mount& mount : parts.mounts) mount.node = find_node(*motion.scene, mount.name);
     if (!motion.same_nodes || !changes_.empty()) parts.morphs = morph_channels(*scene_);
-    return play(*motion.scene, std::move(rig), fit_.skeleton, fit_sources(motion.sources, fit_),
-                parts);
+    parts.without = without_;
+    return play(*motion.scene, std::move(rig), bound_, fit_sources(motion.sources, fit_), parts);
 }
 
 }  // namespace mellow

@@ -16,13 +16,16 @@ namespace mellow {
 class FittedFigure {
   public:
     /// Fails with all that keeps the figure from being fitted. What was done goes to `findings`.
-    static Result<FittedFigure> make(const Figure& figure, const Target& target,
-                                     const std::string& root, Findings& findings);
+    static Result<FittedFigure> make(const Figure& figure, const Recipe& recipe,
+                                     const Target& target, Findings& findings);
 
     const Scene& scene() const { return *scene_; }
     /// The scene with its skins as they were, where they had to be simplified.
     const Scene* unsimplified() const { return unsimplified_.get(); }
+    /// As it is written: in the rest pose of the target.
     const Skeleton& skeleton() const { return fit_.skeleton; }
+    /// The same joints as they rest in the source, which is what meshes are bound to.
+    const Skeleton& bound() const { return bound_; }
     const JointSources& sources() const { return sources_; }
     const JointFit& fit() const { return fit_; }
     /// Name of a joint of the figure in the target; its own where it was left out.
@@ -35,11 +38,14 @@ class FittedFigure {
               const std::vector<Mount>& mounts) const;
 
   private:
+    Status fit(const Recipe& recipe, const Target& target, Findings& findings);
     void note_fit(const Target& target, Findings& findings) const;
 
     const Figure* figure_ = nullptr;
     std::shared_ptr<const Scene> scene_, unsimplified_;
     JointFit fit_;
+    Skeleton bound_;
+    std::vector<std::string> without_;  ///< scalars that are left out
     JointSources sources_;
     std::vector<MorphChange> changes_;
 };

@@ -92,7 +92,7 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         plan.target += (plan.target.empty() ? "" : ", ") + target.name;
         Findings fitted;
         MELLOW_TRY(const FittedFigure figure,
-                   FittedFigure::make(jobs->figure(), target, recipe.root, fitted));
+                   FittedFigure::make(jobs->figure(), recipe, target, fitted));
         append(plan.findings, std::move(fitted));
         const fs::path output = output_of(recipe, target);
         MELLOW_TRY(const OutputNames names, output_names(recipe, target, jobs->clips(),

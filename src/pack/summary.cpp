@@ -64,6 +64,9 @@ std::string checked(const PackReport& report) {
     if (weights) text += ", morph weights";
     if (scalars) text += ", scalars";
     text += "; not: normals, materials, pictures";
+    if (report.demands > 0)
+        text += fmt::format("; demands of the target met: {} of {}", report.demands - report.unmet,
+                            report.demands);
     if (!report.off.empty()) text += fmt::format("; off: {}", fmt::join(report.off, ", "));
     return text;
 }
@@ -88,8 +91,10 @@ std::string verdict(const PackReport& report) {
         return looked + fmt::format("INCOMPLETE: {} clips, {}; {} left out: {}\n",
                                     report.clips.size(), measured, report.skipped.size(),
                                     report.folder.string());
-    return looked + fmt::format("FAILED: {} of {} clips ({}), {}: kept aside in {}\n",
-                                failed.size(), report.clips.size(), name_list(failed), measured,
+    const std::string what = failed.empty() ? std::string("not the clips")
+                                            : fmt::format("{} of {} clips ({})", failed.size(),
+                                                          report.clips.size(), name_list(failed));
+    return looked + fmt::format("FAILED: {}, {}: kept aside in {}\n", what, measured,
                                 report.folder.string());
 }
 

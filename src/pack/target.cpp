@@ -71,7 +71,8 @@ int whole(TomlTable& t, std::string_view key, double least, double most) {
 }
 
 void read_samples(TomlTable& t, Target& target) {
-    t.knows({"rate", "rates", "loop_form", "most_samples", "first_frame", "first_pose"});
+    t.knows({"rate", "rates", "loop_form", "most_samples", "first_frame", "first_pose",
+             "starts_at_rest"});
     if (t.has("rate"))
         if (const auto rate = one_rate(t, "rate", t.number_or_text("rate"))) target.rate = *rate;
     if (t.has("rates")) {
@@ -92,6 +93,44 @@ void read_samples(TomlTable& t, Target& target) {
     if (t.has("first_frame")) target.first_frame = whole(t, "first_frame", 0, 1);
     if (t.has("first_pose"))
         target.rest_first = t.choice("first_pose", {"rest", "motion"}) == "rest";
+    target.starts_at_rest = t.flag("starts_at_rest", target.starts_at_rest);
+}
+
+void read_rest(TomlTable& t, Target& target) {
+    t.knows({"rest", "rest_timeline", "rest_frame", "rest_skin"});
+    RestRule& rest = target.rest;
+    if (t.has("rest")) {
+        rest = {};
+        const std::string from = t.choice("rest", {"source", "frame", "list"});
+        rest.from = from == "frame"  ? RestRule::From::kFrame
+                    : from == "list" ? RestRule::From::kList
+                                     : RestRule::From::kSource;
+        rest.where = t.where("rest");
+    }
+    const bool frame = rest.from == RestRule::From::kFrame;
+    for (const char* key : {"rest_timeline", "rest_frame"})
+        if (t.has(key) && !frame && !t.failed({"rest"}))
+            bad(t, key, "no frame that is the rest pose", "rest = \"frame\" with it",
+                "rest = \"frame\"");
+    if (t.has("rest_timeline")) rest.timeline = t.text("rest_timeline");
+    if (t.has("rest_frame"))
+        rest.frame = read_within(t, "rest_frame", {}, -1e9, 1e9);
+    else if (frame && t.has("rest"))
+        t.fail(Code::kKeyMissing, "rest_frame", "no frame", "the frame whose pose is the rest pose",
+               "rest_frame = 0");
+    if (t.has("rest_skin")) {
+        rest.posed = t.choice("rest_skin", {"kept", "posed"}) == "posed";
+        if (rest.posed && rest.from == RestRule::From::kSource && !t.failed({"rest"}))
+            bad(t, "rest_skin", "\"posed\", and the rest pose of the source", "another rest pose",
+                "rest = \"frame\", with rest_frame, or rest = \"list\"");
+    }
+    const auto& listed = target.joints.list.joints;
+    if (rest.from == RestRule::From::kList && !t.failed({"joints"}) &&
+        std::none_of(listed.begin(), listed.end(),
+                     [](const ListedJoint& j) { return j.place.has_value(); }))
+        bad(t, "rest", "\"list\", and no place in a joint list", "a joint list with places at rest",
+            "joints = \"...\"   # three numbers behind names");
+    target.joints.places_from_list = rest.from == RestRule::From::kList;
 }
 
 void read_list(TomlTable& t, Target& target, const std::filesystem::path& folder) {
@@ -114,7 +153,8 @@ void read_list(TomlTable& t, Target& target, const std::filesystem::path& folder
 
 void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder) {
     t.knows({"joints", "surplus", "missing", "most_joints", "rename", "root", "influences",
-             "morphs", "textures", "triangulate", "most_vertices", "height"});
+             "morphs", "textures", "triangulate", "most_vertices", "vertices", "height", "cameras",
+             "statics"});
     target.joints.where = t.where("joints");
     if (t.has("joints")) read_list(t, target, folder);
     if (t.has("surplus"))
@@ -133,6 +173,10 @@ void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder)
     }
     target.triangulate = t.flag("triangulate", target.triangulate);
     if (t.has("most_vertices")) target.most_vertices = whole(t, "most_vertices", 1, 1e9);
+    if (t.has("vertices")) target.vertices = whole(t, "vertices", 1, 1e9);
+    for (const auto& [key, keep] :
+         {std::pair("cameras", &target.cameras), std::pair("statics", &target.statics)})
+        if (t.has(key)) *keep = t.choice(key, {"keep", "leave-out"}) == "keep";
     if (t.has("height")) {
         const auto range = t.numbers("height");
         if (range.size() == 2 && range[0] > 0 && range[0] <= range[1])
@@ -264,6 +308,7 @@ void read_target_keys(TomlTable& t, Target& target, const std::filesystem::path&
     read_convention(t, target);
     read_samples(t, target);
     read_fit(t, target, folder);
+    read_rest(t, target);
     read_files(t, target);
 }
 

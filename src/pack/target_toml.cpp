@@ -39,6 +39,8 @@ class TargetText {
         line("loop_form", quoted(std::string(name(t_.loop_form))));
         if (t_.first_frame != 0) line("first_frame", std::to_string(t_.first_frame));
         if (t_.rest_first) line("first_pose", quoted("rest"));
+        if (t_.starts_at_rest) line("starts_at_rest", "true");
+        rest();
         joints();
         files();
         rules();
@@ -50,6 +52,16 @@ class TargetText {
         out_ += key + " = " + value + "\n";
     }
 
+    void rest() {
+        const RestRule& rest = t_.rest;
+        if (rest.from == RestRule::From::kSource) return;
+        const bool frame = rest.from == RestRule::From::kFrame;
+        line("rest", quoted(frame ? "frame" : "list"));
+        if (frame && !rest.timeline.empty()) line("rest_timeline", quoted(rest.timeline));
+        if (frame) line("rest_frame", fmt::format("{}", rest.frame));
+        if (rest.posed) line("rest_skin", quoted("posed"));
+    }
+
     void joints() {
         if (!t_.joints.list.joints.empty()) line("joints", quoted("joints.txt"));
         if (t_.joints.drop_surplus) line("surplus", quoted("drop"));
@@ -58,6 +70,9 @@ class TargetText {
         if (!t_.root.empty()) line("root", quoted(t_.root));
         if (t_.influences > 0) line("influences", std::to_string(t_.influences));
         if (t_.most_vertices > 0) line("most_vertices", std::to_string(t_.most_vertices));
+        if (t_.vertices > 0) line("vertices", std::to_string(t_.vertices));
+        if (!t_.cameras) line("cameras", quoted("leave-out"));
+        if (!t_.statics) line("statics", quoted("leave-out"));
         if (t_.height_m)
             line("height", fmt::format("[{}, {}]", (*t_.height_m)[0], (*t_.height_m)[1]));
         if (t_.pictures != Pictures::kEmbedded)

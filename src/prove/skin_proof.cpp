@@ -184,8 +184,12 @@ class PairMaker {
         if (body.index == kNone) return {};
         const Affine bind = own[truth[0].slot].bind, back = its[file[0].slot].bind;
         if (is_flat(back)) return {};
-        const std::vector<Affine> rest = rest_worlds(figure_.scene), then = rest_worlds(skin_);
-        return inverse(then[at(its[file[0].slot].node)] * back) *
+        // As the skeleton rests that the mesh is bound to: the file may rest in another pose.
+        const Node& joint = skin_.nodes[at(its[file[0].slot].node)];
+        const int index = figure_.skeleton.find(joint.name);
+        if (index < 0) return {};
+        const std::vector<Affine> rest = rest_worlds(figure_.scene);
+        return inverse(figure_.skeleton.rest_worlds()[at(index)] * back) *
                rest[at(own[truth[0].slot].node)] * bind;
     }
 

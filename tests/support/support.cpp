@@ -88,6 +88,7 @@ const std::map<std::string, std::string>& severities() {
                                                           {"skin-removed", "note"},
                                                           {"still-tail", "warning"},
                                                           {"target-unmet", "stop"},
+                                                          {"rest-shape", "note warning"},
                                                           {"travel-in-hips", "warning"},
                                                           {"unbaked", "warning stop"},
                                                           {"unweighted", "note"},

@@ -1,0 +1,53 @@
+#include "pack/rest_pose.h"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <cmath>
+
+#include "base/at.h"
+#include "model/lanes.h"
+#include "pack/motion.h"
+
+namespace mellow {
+
+Result<Skeleton> resting(const Figure& figure, const Recipe& recipe, const Target& target) {
+    const RestRule& rule = target.rest;
+    if (rule.from != RestRule::From::kFrame) return figure.skeleton();
+    const FigureMotion motion = own_motion(figure, recipe);
+    const Scene& scene = figure.scene();
+    Performance what;
+    auto found = find_timeline(scene, rule.timeline, motion.prefix, rule.where);
+    if (!found) {
+        Finding failure = found.failure();
+        failure.remedy = "rest_timeline = \"...\" names one of them";
+        return failure;
+    }
+    what.timeline = found.value();
+    const Timeline& timeline = scene.timelines[at(what.timeline)];
+    const double second = rule.frame / scene.rate.per_second();
+    const auto [first, last] = key_span(timeline);
+    const double per_second = scene.rate.per_second();
+    if (second < first - 1e-6 || second > last + 1e-6)
+        return Finding{
+            Code::kValueBad,
+            Severity::kStop,
+            rule.where,
+            fmt::format("frame {:.6g} of \"{}\"", rule.frame, timeline.name),
+            fmt::format("a frame of {:.6g} to {:.6g}", first * per_second, last * per_second),
+            "rest_frame = ...   # one of them"};
+    what.played = Played{second, second, false};
+    MELLOW_TRY(Rig bound, Rig::bind(scene, what, *motion.sheet));
+    const Take take = motion.take(figure, std::make_shared<const Rig>(std::move(bound)), {});
+    JointTile tile = take.make_tile();
+    take.evaluate(std::array{second}, Take::Want::kLocals, tile);
+    std::vector<Joint> joints = figure.skeleton().joints();
+    for (std::size_t j = 0; j < joints.size(); ++j) {
+        const double* local = tile.local(static_cast<int>(j));
+        joints[j].rest = {load3(local, 0), normalized(load4(local + 3 * kTileFrames, 0)),
+                          load3(local + 7 * kTileFrames, 0)};
+    }
+    return Skeleton::make(std::move(joints));
+}
+
+}  // namespace mellow
