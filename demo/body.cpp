@@ -111,7 +111,7 @@ class MeshBuilder {
             part_.normals.push_back(
                 {static_cast<float>(n.x), static_cast<float>(n.y), static_cast<float>(n.z)});
         }
-        mellow::Attribute uv{"TEXCOORD_0", 2, 5126, false,
+        mellow::Attribute uv{"TEXCOORD_0", 2, mellow::Component::kFloat, false,
                              std::vector<std::uint8_t>(uv_.size() * sizeof(float))};
         std::memcpy(uv.bytes.data(), uv_.data(), uv.bytes.size());
         part_.others.push_back(std::move(uv));

@@ -37,12 +37,10 @@ mellow::Status lift_and_turn(const std::filesystem::path& folder) {
     turned.timeline = static_cast<int>(scene.timelines.size()) - 1;
     turned.layers.emplace_back();
     turned.layers[0].mask = mellow::parse_mask({"chest_ctl"});
-    turned.layers[0].axis = {0, 1, 0};
-    turned.layers[0].degrees = 20;
-    turned.layers[0].world_axis = true;
+    turned.layers[0].body = mellow::OffsetLayer{{0, 1, 0}, 20, true, {}};
     MELLOW_TRY(const mellow::Rig again, mellow::Rig::bind(scene, turned, baked.sheet));
     mellow::Range whole;
-    whole.name = "turned", whole.last = baked.clip.samples - 1, whole.loop = true;
+    whole.name = "turned", whole.last = baked.clip.samples - 1, whole.play = mellow::Play::kLoop;
     MELLOW_TRY(const mellow::PlannedRange planned,
                mellow::plan_range(whole, 0, whole.last, scene.rate, scene.rate));
     const mellow::Clip again_baked =

@@ -198,7 +198,7 @@ TEST(HandTest, AMirrorTwiceGivesTheSameBytes) {
         for (const bool indexed : {true, false}) {
             Scene scene = bracket();
             Primitive& part = scene.meshes[0].primitives[0];
-            part.mode = mode;
+            part.topology = static_cast<Topology>(mode);
             if (!indexed && mode == 4)
                 part.positions.resize(3), part.normals.resize(3), part.tangents.resize(3),
                     part.influence_joints.resize(12), part.influence_weights.resize(12),

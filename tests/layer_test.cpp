@@ -18,9 +18,10 @@ Scene scene_with_motion() {
     key_turn(scene, 1, {}, turn(kX, 40));
     return scene;
 }
-Layer layer_on(const std::vector<std::string>& nodes, Layer::Kind kind = Layer::Kind::kOffset) {
+template <class Body = OffsetLayer>
+Layer layer_on(const std::vector<std::string>& nodes, const Body& body = {}) {
     Layer layer;
-    layer.kind = kind;
+    layer.body = body;
     layer.where = "test layer";
     layer.mask = parse_mask(nodes);
     return layer;
@@ -56,9 +57,7 @@ TEST(MaskTest, NamesPatternsAndSubtrees) {
 // -------------------------------------------------------------------------------------- layers
 
 TEST(LayerTest, AnOffsetTurnsTheMaskedAndNoOther) {
-    Layer neck = layer_on({"n1"});
-    neck.axis = kY;
-    neck.degrees = 20;
+    const Layer neck = layer_on({"n1"}, OffsetLayer{kY, 20, false, {}});
     const std::vector<double> times{0, 0.5, 1};
     const PoseTile plain = with(scene_with_motion(), {}, times),
                    bent = with(scene_with_motion(), {neck}, times);
@@ -72,17 +71,13 @@ TEST(LayerTest, AnOffsetTurnsTheMaskedAndNoOther) {
 TEST(LayerTest, AnOffsetCanTurnAboutAnAxisOfTheWorld) {
     Scene scene = scene_with_motion();
     scene.nodes[0].local.r = turn(kZ, 90);
-    Layer layer = layer_on({"n1"});
-    layer.axis = kY;
-    layer.degrees = 30;
-    layer.world_axis = true;
+    const Layer layer = layer_on({"n1"}, OffsetLayer{kY, 30, true, {}});
     const Quat facing = rotation_of(with(scene, {layer}, {1}).world(1, 0));
     EXPECT_NEAR(angle(facing, turn(kY, 30) * turn(kZ, 90) * turn(kX, 40)), 0, 1e-6);
 }
 
 TEST(LayerTest, AShiftGoesAlongTheAxesOfTheParent) {
-    Layer layer = layer_on({"n1"});
-    layer.shift = {0.5, 0, 2};
+    const Layer layer = layer_on({"n1"}, OffsetLayer{kY, 0, false, {0.5, 0, 2}});
     // The node itself has turned by 40 degrees.
     EXPECT_LT(length(with(scene_with_motion(), {layer}, {1}).local(1, 0).t - Vec3{0.5, 1, 2}),
               1e-12);
@@ -101,16 +96,14 @@ TEST(LayerTest, SmoothedTurnsGoTheShortWayWhateverTheirSigns) {
         turning.values.append({sign * q.x, sign * q.y, sign * q.z, sign * q.w});
     }
     scene.timelines[0].channels.push_back({0, Path::kRotation, turning});
-    Layer layer = layer_on({"n0"}, Layer::Kind::kSmooth);
-    layer.first = 2, layer.last = 7;
+    const Layer layer = layer_on({"n0"}, SmoothLayer{2, 7});
     for (const double t : {0.25, 0.45, 0.62})
         EXPECT_NEAR(angle(with(scene, {layer}, {t}).local(0, 0).r, turn(kX, 100 * t)), 0, 0.05)
             << t;
 }
 
 TEST(LayerTest, WeightsAreKeyedOverFrames) {
-    Layer layer = layer_on({"n2"});
-    layer.shift = {0, 0, 2};
+    Layer layer = layer_on({"n2"}, OffsetLayer{kY, 0, false, {0, 0, 2}});
     layer.weight.points = {{2, 0, 0}, {6, 1, 0}};
     const PoseTile tile = with(scene_with_motion(), {layer}, {0.1, 0.4, 0.9});
     const double expected[] = {0, 1, 2};
@@ -118,9 +111,8 @@ TEST(LayerTest, WeightsAreKeyedOverFrames) {
 }
 
 TEST(LayerTest, LayersGoOverEachOtherInTheirOrderAndOverRules) {
-    Layer first = layer_on({"n2"}), second = layer_on({"n2"});
-    first.axis = kX, first.degrees = 90;
-    second.axis = kY, second.degrees = 90;
+    const Layer first = layer_on({"n2"}, OffsetLayer{kX, 90, false, {}}),
+                second = layer_on({"n2"}, OffsetLayer{kY, 90, false, {}});
     const std::string rules =
         "[[rule]]\nkind = \"follow\"\nnode = \"n2\"\nsource = \"n1\"\noffset = \"none\"\nparts = "
         "[\"orientation\"]\n";
@@ -131,25 +123,17 @@ TEST(LayerTest, LayersGoOverEachOtherInTheirOrderAndOverRules) {
 }
 
 TEST(LayerTest, ReplacingTakesThePoseOfAFrame) {
-    Layer layer = layer_on({"n1"}, Layer::Kind::kReplace);
-    layer.timeline = 0;
-    layer.frame = 10;
+    Layer layer = layer_on({"n1"}, ReplaceLayer{0, 10});
     layer.constant_weight = 0.5;
     // Half way from 0 to the 40 degrees of frame 10.
     EXPECT_NEAR(angle(with(scene_with_motion(), {layer}, {0}).local(1, 0).r, turn(kX, 20)), 0,
                 1e-6);
-    layer.timeline = kNone;  // the rest pose
+    layer.body = ReplaceLayer{kNone, 10};  // the rest pose
     layer.constant_weight = 1;
     EXPECT_NEAR(angle(with(scene_with_motion(), {layer}, {1}).local(1, 0).r, {}), 0, 1e-6);
 }
 
-Layer shake(Vec3 degrees) {
-    Layer layer = layer_on({"n2"}, Layer::Kind::kShake);
-    layer.shake_degrees = degrees;
-    layer.frequency = 3;
-    layer.seeds = {7, 8, 9};
-    return layer;
-}
+Layer shake(Vec3 degrees) { return layer_on({"n2"}, ShakeLayer{degrees, {}, 3, {7, 8, 9}}); }
 /// The angle about X at many moments; a shake about one axis only.
 std::vector<double> shaken(const Layer& layer, Vec3 axis, double rate) {
     std::vector<double> out;
@@ -181,7 +165,7 @@ TEST(LayerTest, AShakeIsTheSameForTheSameSeedAtAnyRate) {
                               fast = shaken(shake({5, 0, 0}), kX, 48);
     for (std::size_t k = 0; k < slow.size(); ++k) EXPECT_EQ(slow[k], fast[2 * k]);
     Layer other = shake({5, 0, 0});
-    other.seeds[0] = 70;
+    std::get<ShakeLayer>(other.body).seeds[0] = 70;
     EXPECT_NE(shaken(other, kX, 7), shaken(shake({5, 0, 0}), kX, 7));
     other.constant_weight = 0;
     for (const double v : shaken(other, kX, 3)) EXPECT_EQ(v, 0);
@@ -191,7 +175,7 @@ TEST(LayerTest, EqualSeedsAreSaid) {
     Layer layer = shake({5, 5, 0});
     const Scene scene = scene_with_motion();
     for (const auto& seeds : {std::array<std::uint32_t, 3>{4, 4, 1}, {4, 1, 4}, {1, 4, 4}}) {
-        layer.seeds = seeds;
+        std::get<ShakeLayer>(layer.body).seeds = seeds;
         Performance performance;
         performance.timeline = 0;
         performance.layers = {layer};
@@ -204,8 +188,7 @@ TEST(LayerTest, EqualSeedsAreSaid) {
 
 /// Ten keys a second on node 0: y is k^2 / 10 at key k, and their mean in the middle of two.
 void expect_keys_3_to_6_rounded(const Scene& scene) {
-    Layer layer = layer_on({"n0"}, Layer::Kind::kSmooth);
-    layer.first = 3, layer.last = 6;
+    const Layer layer = layer_on({"n0"}, SmoothLayer{3, 6});
     const std::vector<double> times{0.15, 0.25, 0.3, 0.45, 0.5, 0.6, 0.75};
     const PoseTile before = with(scene, {}, times), after = with(scene, {layer}, times);
     for (const int f : {0, 1, 2, 4, 5, 6})  // outside the run, and at its keys

@@ -346,7 +346,7 @@ TEST(MadeTest, RangesAreCutAndFitted) {
     const auto plan = [](std::int64_t first, std::int64_t last, bool loop, FrameRate target) {
         Range range;
         range.name = range.where = "r";
-        range.first = first, range.last = last, range.loop = loop;
+        range.first = first, range.last = last, range.play = loop ? Play::kLoop : Play::kOnce;
         return plan_range(range, 10, 100, {24, 1}, target);
     };
     EXPECT_THAT(plan(9, 50, false, {24, 1}), FailsWith(Code::kRangeOutside, "range = [10, 50]"));

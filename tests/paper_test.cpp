@@ -170,10 +170,8 @@ TEST(PaperTest, AReplacedPoseIsPlaceTurnAndScale) {
     key(scene, 0, Path::kScale, {1, 1, 1}, {3, 5, 1});
     key_turn(scene, 0, {}, turn(kZ, 80));
     Layer layer;
-    layer.kind = Layer::Kind::kReplace;
+    layer.body = ReplaceLayer{0, 10};
     layer.mask.names = {"n"};
-    layer.timeline = 0;
-    layer.frame = 10;
     layer.constant_weight = 0.5;
     Performance performance;
     performance.timeline = 0;
@@ -423,9 +421,8 @@ TEST(PaperTest, SmoothedKeysNeedNotStandEvenly) {
           {0, 0.1, 0.4, 0.5, 0.9},
           {0, 0, 0, 0, 0.01, 0, 0, 0.16, 0, 0, 0.25, 0, 0, 0.81, 0}}});
     Layer layer;
-    layer.kind = Layer::Kind::kSmooth;
+    layer.body = SmoothLayer{1, 5};
     layer.mask.names = {"n"};
-    layer.first = 1, layer.last = 5;
     Performance performance;
     performance.timeline = 0;
     performance.layers = {layer};

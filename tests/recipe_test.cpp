@@ -34,7 +34,7 @@ TEST(RecipeTest, LittleIsNeededAndTheRestHasItsDefault) {
     EXPECT_FALSE(r.truth.metres_per_unit.has_value());
     EXPECT_FALSE(r.truth.rate.has_value());
     ASSERT_EQ(r.clips.size(), 1U);
-    EXPECT_FALSE(r.clips[0].range.loop);
+    EXPECT_FALSE(r.clips[0].range.loops());
     EXPECT_FALSE(r.clips[0].travel.ground);
     EXPECT_EQ(r.bytes, kLeast.size());
     EXPECT_EQ(r.hash.size(), 32U);
@@ -86,7 +86,7 @@ tolerance_degrees = 0.5
     EXPECT_EQ(r.output, "/crates/one");
     EXPECT_FALSE(r.picture);
     EXPECT_EQ(r.clips[0].timeline, "day");
-    EXPECT_TRUE(r.clips[0].range.loop && r.clips[0].travel.ground && r.clips[0].travel.height &&
+    EXPECT_TRUE(r.clips[0].range.loops() && r.clips[0].travel.ground && r.clips[0].travel.height &&
                 r.clips[0].travel.heading);
     EXPECT_DOUBLE_EQ(r.tolerance.degrees, 0.5);
 }

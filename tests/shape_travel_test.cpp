@@ -15,7 +15,7 @@ using test::FailsWith;
 using test::IsOk;
 
 Range range(std::int64_t first, std::int64_t last, bool loop = false) {
-    return {"walk", first, last, loop, "r.toml:3, clip \"walk\""};
+    return {"walk", first, last, loop ? Play::kLoop : Play::kOnce, "r.toml:3, clip \"walk\""};
 }
 
 TEST(RangeTest, OneSecondAt24Is31SamplesAt30) {

@@ -463,8 +463,8 @@ TEST(SpecTest, OddBytesDoNotShiftWhatFollows) {
     add_node(scene, "n", kNone, {{}, from_axis_angle({0, 0, 1}, 0.5), {1, 1, 1}});
     Primitive p = triangles(3);
     p.indices = {0, 1, 2};
-    p.others = {{"COLOR_0", 3, 5121, true, {1, 2, 3, 4, 5, 6, 7, 8, 9}},
-                {"_ONE", 1, 5121, false, {11, 12, 13}}};
+    p.others = {{"COLOR_0", 3, Component::kUint8, true, {1, 2, 3, 4, 5, 6, 7, 8, 9}},
+                {"_ONE", 1, Component::kUint8, false, {11, 12, 13}}};
     p.influences_per_vertex = 4;
     p.influence_joints = {0, 9, 9, 9, 0, 9, 9, 9, 0, 9, 9, 9};  // named with weight 0
     p.influence_weights = {1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0};

@@ -127,10 +127,9 @@ frequency = 2
         performance.timeline = 0;
         performance.layers.resize(2);
         performance.layers[0].mask.names = {"follower"};
-        performance.layers[0].degrees = 10;
-        performance.layers[1].kind = Layer::Kind::kShake;
+        performance.layers[0].body = OffsetLayer{{0, 1, 0}, 10, false, {}};
+        performance.layers[1].body = ShakeLayer{{1, 1, 1}, {}, 1, {1, 2, 3}};
         performance.layers[1].mask.names = {"aimer"};
-        performance.layers[1].shake_degrees = {1, 1, 1};
     }
 };
 

@@ -236,7 +236,7 @@ TEST_F(TruthTest, MirroredTrianglesAreTurnedOverWhateverTheirForm) {
         EXPECT_TRUE(report.value().proven);
         const Scene skin = read_scene(folder_ / "out" / "figure.glb").value().scene;
         const Primitive& part = skin.meshes[0].primitives[0];
-        ASSERT_EQ(part.mode, 4);
+        ASSERT_EQ(part.topology, Topology::kTriangles);
         ASSERT_EQ(part.indices.size(), 6U);
         for (std::size_t t = 0; t < 6; t += 3) {
             const auto p = [&](std::size_t i) { return part.positions[part.indices[t + i]]; };
@@ -678,11 +678,8 @@ TEST(TruthOfRulesTest, ShakingMovesOnEveryBeat) {
     const int node = test::add_node(scene, "n", kNone, {});
     test::key(scene, node, Path::kScale, {1, 1, 1}, {1, 1, 1}, 2);
     Layer shake;
-    shake.kind = Layer::Kind::kShake;
+    shake.body = ShakeLayer{{}, {1, 1, 1}, 24, {1, 2, 3}};
     shake.mask = parse_mask({"n"});
-    shake.shift = {};
-    shake.shake_way = {1, 1, 1};
-    shake.frequency = 24;
     Performance performance;
     performance.timeline = 0;
     performance.layers = {shake};
@@ -705,9 +702,8 @@ TEST(TruthOfRulesTest, SmoothingTakesSlopesFromBeyondItsRange) {
     scene.timelines.emplace_back();
     scene.timelines[0].channels.push_back({node, Path::kTranslation, bump});
     Layer smooth;
-    smooth.kind = Layer::Kind::kSmooth;
+    smooth.body = SmoothLayer{1, 3};
     smooth.mask = parse_mask({"n"});
-    smooth.first = 1, smooth.last = 3;
     Performance performance;
     performance.timeline = 0;
     performance.layers = {smooth};

@@ -9,6 +9,8 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <string_view>
+#include <variant>
 #include <vector>
 
 #include "mellow/convention.h"
@@ -46,35 +48,43 @@ struct Strip {
     double last() const;
 };
 
+/// Turns and shifts further.
+struct OffsetLayer {
+    Vec3 axis{0, 1, 0};       ///< turned about this axis ...
+    double degrees = 0;       ///< ... by this angle at weight 1
+    bool world_axis = false;  ///< the axis is of the world, else of the node itself
+    Vec3 shift;               ///< added to the local place at weight 1
+};
+
+/// Takes on the pose of one frame.
+struct ReplaceLayer {
+    int timeline = kNone;  ///< the pose at `frame` of it; kNone: the rest pose
+    double frame = 0;
+};
+
+/// Smooth noise.
+struct ShakeLayer {
+    /// Largest turn about X, Y and Z in degrees, and way along them.
+    Vec3 degrees, way;
+    double frequency = 1;                         ///< beats a second
+    std::array<std::uint32_t, 3> seeds{1, 2, 3};  ///< of the three axes
+};
+
+/// Rounds off the keys on these frames and between them. It has no weight.
+struct SmoothLayer {
+    double first = 0, last = 0;
+};
+
 /// A change of local poses: after the rules that drive a node, before its world is computed.
 struct Layer {
-    enum class Kind {
-        kOffset,   ///< turns and shifts further
-        kReplace,  ///< takes on the pose of one frame
-        kShake,    ///< smooth noise
-        kSmooth,   ///< rounds off the keys of a run of frames
-    };
-    Kind kind = Kind::kOffset;
     std::string where;
     NodeMask mask;
     ValueCurve weight;  ///< over frames of the timeline or strip; without points `constant_weight`
     double constant_weight = 1;
-
-    Vec3 axis{0, 1, 0};       ///< kOffset: turned about this axis ...
-    double degrees = 0;       ///< ... by this angle at weight 1
-    bool world_axis = false;  ///< the axis is of the world, else of the node itself
-    Vec3 shift;               ///< kOffset: added to the local place at weight 1
-
-    int timeline = kNone;  ///< kReplace: the pose at `frame` of it; kNone: the rest pose
-    double frame = 0;
-
-    /// kShake: largest turn about X, Y and Z in degrees, and way along them; beats a second.
-    Vec3 shake_degrees, shake_way;
-    double frequency = 1;
-    std::array<std::uint32_t, 3> seeds{1, 2, 3};  ///< of the three axes
-
-    double first = 0, last = 0;  ///< kSmooth: keys on these frames and between them
+    std::variant<OffsetLayer, ReplaceLayer, ShakeLayer, SmoothLayer> body;
 };
+/// "offset", "replace", "shake" or "smooth".
+std::string_view kind(const Layer& layer);
 
 /// The part that is played: what `lag` runs in for.
 struct Played {

@@ -47,11 +47,14 @@ struct Node {
     RawJson extras, extensions;
 };
 
+/// In what form a number of an attribute is stored.
+enum class Component { kInt8, kUint8, kInt16, kUint16, kUint32, kFloat };
+
 /// A vertex attribute we carry as it is: colours, texture coordinates, application data.
 struct Attribute {
-    std::string semantic;       ///< "TEXCOORD_0", "COLOR_0", "_AGE"
-    int components = 1;         ///< numbers per vertex: 1 to 4
-    int component_type = 5126;  ///< glTF component type
+    std::string semantic;  ///< "TEXCOORD_0", "COLOR_0", "_AGE"
+    int components = 1;    ///< numbers per vertex: 1 to 4
+    Component component = Component::kFloat;
     bool normalized = false;
     std::vector<std::uint8_t> bytes;  ///< tightly packed, vertex after vertex
 };
@@ -67,10 +70,15 @@ struct MorphTarget {
     std::vector<Attribute> others;
 };
 
+/// What the vertices of a part make: glTF 2.0, 3.7.2.1, in its order.
+enum class Topology { kPoints, kLines, kLineLoop, kLineStrip, kTriangles, kStrip, kFan };
+/// True for what has a surface.
+inline bool has_surface(Topology topology) { return topology >= Topology::kTriangles; }
+
 /// One drawable part of a mesh. All arrays that are not empty have one entry per vertex, but
 /// `indices` and the influences: influences hold `influences_per_vertex` per vertex.
 struct Primitive {
-    int mode = 4;  ///< glTF topology: 4 is triangles
+    Topology topology = Topology::kTriangles;
     int material = kNone;
     std::vector<std::uint32_t> indices;
     std::vector<Float3> positions, normals;

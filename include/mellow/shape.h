@@ -12,13 +12,22 @@
 
 namespace mellow {
 
+/// How a clip is played.
+enum class Play {
+    kOnce,
+    kLoop,
+    kPose,  ///< a single sample, the pose of the first frame
+};
+
 /// A named part of a timeline, in frames of the source rate.
 struct Range {
     std::string name;
     std::int64_t first = 0, last = 0;  ///< inclusive
-    bool loop = false;
+    Play play = Play::kOnce;
     std::string where;  ///< for messages: file, line and clip
-    bool pose = false;  ///< a single sample, the pose of frame `first`
+
+    bool loops() const { return play == Play::kLoop; }
+    bool is_pose() const { return play == Play::kPose; }
 };
 
 struct PlannedRange {

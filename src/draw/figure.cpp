@@ -8,7 +8,9 @@ namespace mellow {
 namespace {
 
 std::size_t triangle_count(const Primitive& p) {
-    return p.mode != 4 ? 0 : (p.indices.empty() ? p.positions.size() : p.indices.size()) / 3;
+    return p.topology != Topology::kTriangles
+               ? 0
+               : (p.indices.empty() ? p.positions.size() : p.indices.size()) / 3;
 }
 
 std::size_t corner_of(const Primitive& p, std::size_t triangle, std::size_t c) {
@@ -17,7 +19,8 @@ std::size_t corner_of(const Primitive& p, std::size_t triangle, std::size_t c) {
 
 const Attribute* texture_coordinates(const Primitive& p) {
     for (const Attribute& a : p.others)
-        if (a.semantic == "TEXCOORD_0" && a.component_type == 5126 && a.components == 2) return &a;
+        if (a.semantic == "TEXCOORD_0" && a.component == Component::kFloat && a.components == 2)
+            return &a;
     return nullptr;
 }
 

@@ -5,6 +5,7 @@
 
 #include "base/at.h"
 #include "mellow/fit.h"
+#include "model/winding.h"
 
 namespace mellow {
 namespace {
@@ -179,16 +180,6 @@ class SkinAssembler {
         return any && even && decompose(bind).shear < 1e-5 * size;
     }
 
-    /// Triangles of any topology in the other winding. Vertices stay where they are: what has no
-    /// indices, and strips and fans, becomes triangles with indices.
-    static void turn_over(Primitive& primitive) {
-        if (primitive.mode < 4) return;
-        primitive.indices = triangles_of(primitive);
-        primitive.mode = 4;
-        for (std::size_t i = 0; i + 2 < primitive.indices.size(); i += 3)
-            std::swap(primitive.indices[i + 1], primitive.indices[i + 2]);
-    }
-
     /// Takes a mesh through a matrix. Normals go by the inverse transpose; a mirroring one turns
     /// the triangles over as well.
     static void rewrite(Mesh& mesh, const Affine& bind) {
@@ -212,7 +203,10 @@ class SkinAssembler {
             each(primitive.positions, point);
             each(primitive.normals, normal);
             each(primitive.tangents, along);
-            if (determinant(bind) < 0) turn_over(primitive);
+            if (determinant(bind) < 0) {  // vertices stay where they are
+                make_triangles(primitive);
+                turn_over(primitive);
+            }
             for (MorphTarget& target : primitive.targets) {
                 each(target.positions, delta);
                 each(target.normals, direction);

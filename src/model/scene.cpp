@@ -88,12 +88,13 @@ std::vector<std::uint32_t> triangles_of(const Primitive& primitive) {
         return primitive.indices.empty() ? static_cast<std::uint32_t>(i) : primitive.indices[i];
     };
     std::vector<std::uint32_t> out;
-    if (primitive.mode == 4)
+    if (primitive.topology == Topology::kTriangles)
         for (std::size_t i = 0; i + 2 < count; i += 3)
             out.insert(out.end(), {vertex(i), vertex(i + 1), vertex(i + 2)});
-    for (std::size_t i = 0; primitive.mode == 5 && i + 2 < count; ++i)  // a strip
+    for (std::size_t i = 0; primitive.topology == Topology::kStrip && i + 2 < count;
+         ++i)  // a strip
         out.insert(out.end(), {vertex(i), vertex(i + 1 + i % 2), vertex(i + 2 - i % 2)});
-    for (std::size_t i = 1; primitive.mode == 6 && i + 1 < count; ++i)  // a fan
+    for (std::size_t i = 1; primitive.topology == Topology::kFan && i + 1 < count; ++i)  // a fan
         out.insert(out.end(), {vertex(i), vertex(i + 1), vertex(0)});
     return out;
 }

@@ -6,16 +6,15 @@
 namespace mellow {
 namespace {
 
-constexpr int kTriangles = 4, kStrip = 5, kFan = 6;
-
 /// The corners in the order that turns a topology over.
 template <class Corner, class Same>
-std::vector<Corner> turned(int mode, std::vector<Corner> corners, const Same& same) {
-    if (mode == kTriangles)
+std::vector<Corner> turned(Topology topology, std::vector<Corner> corners, const Same& same) {
+    if (topology == Topology::kTriangles)
         for (std::size_t i = 0; i + 2 < corners.size(); i += 3)
             std::swap(corners[i + 1], corners[i + 2]);
-    if (mode == kFan && corners.size() > 1) std::reverse(corners.begin() + 1, corners.end());
-    if (mode == kStrip && corners.size() > 2) {
+    if (topology == Topology::kFan && corners.size() > 1)
+        std::reverse(corners.begin() + 1, corners.end());
+    if (topology == Topology::kStrip && corners.size() > 2) {
         if (same(corners[0], corners[1]))
             corners.erase(corners.begin());
         else
@@ -60,10 +59,10 @@ void reorder(Primitive& p, const std::vector<std::uint32_t>& order) {
 }  // namespace
 
 void turn_over(Primitive& primitive) {
-    const int mode = primitive.mode;
-    if (mode < kTriangles || primitive.positions.empty()) return;
+    const Topology topology = primitive.topology;
+    if (!has_surface(topology) || primitive.positions.empty()) return;
     if (!primitive.indices.empty()) {
-        primitive.indices = turned(mode, std::move(primitive.indices),
+        primitive.indices = turned(topology, std::move(primitive.indices),
                                    [](std::uint32_t a, std::uint32_t b) { return a == b; });
         return;
     }
@@ -72,7 +71,13 @@ void turn_over(Primitive& primitive) {
     const auto same = [&](std::uint32_t a, std::uint32_t b) {
         return primitive.positions[a] == primitive.positions[b];
     };
-    reorder(primitive, turned(mode, std::move(order), same));
+    reorder(primitive, turned(topology, std::move(order), same));
+}
+
+void make_triangles(Primitive& primitive) {
+    if (!has_surface(primitive.topology)) return;
+    primitive.indices = triangles_of(primitive);
+    primitive.topology = Topology::kTriangles;
 }
 
 }  // namespace mellow

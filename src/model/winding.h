@@ -10,5 +10,8 @@ namespace mellow {
 /// 3.7.2.1: every second triangle of a strip is turned over). What has no indices has its vertices
 /// moved about. Twice gives the same primitive again. Points and lines have no winding.
 void turn_over(Primitive& primitive);
+/// Strips, fans and what has no indices become lists of triangles with indices; vertices and
+/// winding stay. Points and lines stay what they are.
+void make_triangles(Primitive& primitive);
 
 }  // namespace mellow

@@ -40,7 +40,7 @@ Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOpt
     range.name = timeline.name;
     range.first = options.first.value_or(first);
     range.last = options.last.value_or(last);
-    range.loop = options.loop;
+    range.play = options.loop ? Play::kLoop : Play::kOnce;
     range.where = fmt::format("{}, timeline \"{}\"", file.string(), timeline.name);
     MELLOW_TRY(PlannedRange planned, plan_range(range, first, last, out.scene.rate,
                                                 options.rate.value_or(out.scene.rate)));

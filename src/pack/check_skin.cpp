@@ -190,8 +190,9 @@ void Checker::vertices(const CheckedFile& file) {
            "normalise the weights in the source");
     if (target_.triangulate) {
         const bool lists = std::all_of(scene.meshes.begin(), scene.meshes.end(), [](const Mesh& m) {
-            return std::none_of(m.primitives.begin(), m.primitives.end(),
-                                [](const Primitive& p) { return p.mode == 5 || p.mode == 6; });
+            return std::none_of(m.primitives.begin(), m.primitives.end(), [](const Primitive& p) {
+                return p.topology > Topology::kTriangles;
+            });
         });
         demand("triangles", file.file, "lists of triangles",
                lists ? "so they are" : "strips or fans", lists,

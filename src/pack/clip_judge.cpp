@@ -130,7 +130,7 @@ class ClipJudge {
                 fmt::format("the hips end {:.2f} m higher or lower, the root stays", drift.climb_m),
                 expected, remedy);
         const Travel& t = clip.travel;
-        if (!wanted.range.pose && (asked.ground || asked.height || asked.heading) &&
+        if (!wanted.range.is_pose() && (asked.ground || asked.height || asked.heading) &&
             t.path_m < 1e-3 && std::abs(t.height_change_m) < 1e-3 &&
             std::abs(t.heading_change_rad) < 1e-3)
             add(Code::kTravelAbsent, Severity::kStop,
@@ -144,7 +144,7 @@ class ClipJudge {
 
     /// A clip whose end stands still.
     void end(const Clip& clip, const RecipeClip& wanted) {
-        if (wanted.range.pose) return;
+        if (wanted.range.is_pose()) return;
         int last = clip.samples - 1;
         while (last > 0 && still(clip, last)) --last;
         const double k = clip.rate.per_second(),
@@ -239,11 +239,11 @@ Findings judge_overlap(const std::vector<ClipJob>& jobs, std::size_t i) {
     std::int64_t first = 0, last = -1;
     std::string with;
     int others = -1;
-    for (std::size_t j = 0; j < i && !a.pose; ++j) {
+    for (std::size_t j = 0; j < i && !a.is_pose(); ++j) {
         const RecipeClip& other = jobs[j].clip;
         const Range& b = other.range;
         const std::int64_t from = std::max(a.first, b.first), to = std::min(a.last, b.last);
-        if (b.pose || jobs[i].motion != jobs[j].motion || own.timeline != other.timeline ||
+        if (b.is_pose() || jobs[i].motion != jobs[j].motion || own.timeline != other.timeline ||
             own.strip != other.strip || from > to)
             continue;
         ++others;

@@ -83,7 +83,7 @@ class FileConverter {
     Result<SamplePlan> plan(const Timeline& timeline) {
         const auto [first, last] = frames_of(timeline, scene_.rate);
         const Range range{timeline.name, options_.first.value_or(first),
-                          options_.last.value_or(last), false,
+                          options_.last.value_or(last), Play::kOnce,
                           fmt::format("timeline \"{}\"", timeline.name)};
         MELLOW_TRY(const PlannedRange planned, plan_range(range, first, last, scene_.rate,
                                                           options_.rate.value_or(scene_.rate)));

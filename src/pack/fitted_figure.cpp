@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "mellow/fit.h"
 #include "mellow/node_mask.h"
+#include "model/winding.h"
 #include "pack/cameras.h"
 #include "pack/rest_pose.h"
 
@@ -30,12 +31,10 @@ int vertices_of(const Scene& scene) {
 }
 
 /// Strips and fans as lists of triangles, vertices and winding as they are.
-void make_triangles(Scene& scene) {
+void no_strips(Scene& scene) {
     for (Mesh& mesh : scene.meshes)
         for (Primitive& part : mesh.primitives) {
-            if (part.mode != 5 && part.mode != 6) continue;
-            part.indices = triangles_of(part);
-            part.mode = 4;
+            if (part.topology > Topology::kTriangles) make_triangles(part);
         }
 }
 
@@ -119,7 +118,7 @@ Result<FittedFigure> FittedFigure::make(const Figure& figure, const Recipe& reci
         if (!out.changes_.empty() || !names.empty()) kept = scene;
     }
     auto simple = std::make_shared<Scene>(*kept);
-    if (target.triangulate) make_triangles(*simple);
+    if (target.triangulate) no_strips(*simple);
     const Findings simplified = simplify_skins(*simple, out.sources_, target.influences);
     append(findings, simplified);
     out.scene_ = std::move(simple);

@@ -23,7 +23,7 @@ std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& 
         for (const auto& [from, to] : recipe.renames) text += from + " is " + to + "\n";
     }
     text += fmt::format("{}: {}..{} {} {} travel {} {} {} of {}\n", clip.range.name,
-                        clip.range.first, clip.range.last, clip.range.loop, clip.range.pose,
+                        clip.range.first, clip.range.last, clip.range.loops(), clip.range.is_pose(),
                         clip.travel.ground, clip.travel.height, clip.travel.heading, job.moved_by);
     const ClipLabels& labels = clip.labels;
     text += fmt::format("{} {} {} {}\n", labels.id, labels.group, labels.speed, labels.backwards);

@@ -270,7 +270,7 @@ void Jobs::note_gaps(PackReport& report) const {
     for (std::size_t t = 0; t < scene.timelines.size() && t < stock.size(); ++t) {
         std::vector<const RecipeClip*> clips;
         for (const ClipJob& job : clips_)
-            if (job.motion == 0 && job.clip.strip.empty() && !job.clip.range.pose)
+            if (job.motion == 0 && job.clip.strip.empty() && !job.clip.range.is_pose())
                 if (const auto found =
                         find_timeline(scene, job.clip.timeline, recipe_.strip_prefix, "");
                     found && found.value() == static_cast<int>(t))
@@ -299,7 +299,7 @@ Result<Performance> Jobs::performance(const RecipeClip& clip, const FigureMotion
     Performance out;
     out.most_walk_s = recipe_.most_walk_s;
     if (clip.strip.empty()) {
-        const bool rest = clip.range.pose && clip.timeline.empty() && scene.timelines.empty();
+        const bool rest = clip.range.is_pose() && clip.timeline.empty() && scene.timelines.empty();
         if (!rest) {
             MELLOW_TRY(out.timeline,
                        find_timeline(scene, clip.timeline, motion.prefix, clip.range.where));
@@ -321,7 +321,7 @@ Result<Performance> Jobs::performance(const RecipeClip& clip, const FigureMotion
             continue;
         Layer layer = wanted.layer;
         if (wanted.timeline) {
-            MELLOW_TRY(layer.timeline,
+            MELLOW_TRY(std::get<ReplaceLayer>(layer.body).timeline,
                        find_timeline(scene, *wanted.timeline, motion.prefix, layer.where));
         }
         convert(layer, figure_.conversion());
@@ -371,7 +371,7 @@ Status Jobs::plan(ClipJob& job, const FigureMotion& motion) const {
         job.ranges.push_back(std::move(range));
     }
     const SamplePlan& first = job.range().plan;
-    job.what.played = Played{first.start(), first.end(), clip.range.loop};
+    job.what.played = Played{first.start(), first.end(), clip.range.loops()};
     return {};
 }
 

@@ -17,7 +17,7 @@ Result<BakedClip> bind(const Jobs& jobs, std::size_t i, const Target& target,
     MELLOW_TRY(out.motion, jobs.motion(out.job->motion));
     Performance what = out.job->what;
     const SamplePlan& plan = out.range->plan;
-    what.played = Played{plan.start(), plan.end(), out.job->clip.range.loop};
+    what.played = Played{plan.start(), plan.end(), out.job->clip.range.loops()};
     MELLOW_TRY(Rig bound, Rig::bind(*out.motion->scene, what, *out.motion->sheet));
     out.rig = std::make_shared<const Rig>(std::move(bound));
     out.take = out.motion->take(jobs.figure(), out.rig, mounts);

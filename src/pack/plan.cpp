@@ -18,7 +18,7 @@ PlannedClip planned_clip(const ClipJob& job, const Target& target) {
     out.name = clip.range.name;
     out.moved_by = job.moved_by;
     out.plan = job.range_at(target.rate).plan;
-    out.loop = clip.range.loop ? target.loop_form : LoopForm::kOnce;
+    out.loop = clip.range.loops() ? target.loop_form : LoopForm::kOnce;
     out.samples = out.plan.samples - (out.loop == LoopForm::kOpen ? 1 : 0);
     out.seconds = target.rate.seconds(out.plan.samples - 1);
     return out;

@@ -170,7 +170,7 @@ void read_labels(TomlTable& t, ClipLabels& labels) {
 /// What a clip and all clips of [[timelines]] can say.
 void read_motion(TomlTable& t, RecipeClip& clip) {
     read_labels(t, clip.labels);
-    clip.range.loop = t.flag("loop", false);
+    if (t.flag("loop", false) && !clip.range.is_pose()) clip.range.play = Play::kLoop;
     for (const std::string& part : t.texts("travel", {})) {
         if (part == "ground")
             clip.travel.ground = true;
@@ -259,7 +259,7 @@ RecipeClip read_clip(TomlTable& t) {
     check_name(t, clip.range.name);
     clip.range.where = t.where("");
     if (t.has("pose")) {
-        clip.range.pose = true;
+        clip.range.play = Play::kPose;
         const double frame = t.number("pose");
         if (frame != std::floor(frame) || std::abs(frame) > 1e9 || t.has("range"))
             t.fail(Code::kValueBad, "pose", fmt::format("{}", frame),
@@ -267,7 +267,8 @@ RecipeClip read_clip(TomlTable& t) {
         clip.range.first = clip.range.last =
             static_cast<std::int64_t>(std::clamp(frame, -1e9, 1e9));
     }
-    const std::vector<double> range = clip.range.pose ? std::vector<double>{} : t.numbers("range");
+    const std::vector<double> range =
+        clip.range.is_pose() ? std::vector<double>{} : t.numbers("range");
     const bool whole = std::all_of(range.begin(), range.end(), [](double v) {
         return v == std::floor(v) && std::abs(v) < 1e9;
     });
@@ -275,7 +276,7 @@ RecipeClip read_clip(TomlTable& t) {
         clip.range.first = static_cast<std::int64_t>(range[0]);
         clip.range.last = static_cast<std::int64_t>(range[1]);
         clip.range.where = t.where("range");
-    } else if (!clip.range.pose) {
+    } else if (!clip.range.is_pose()) {
         t.fail(Code::kValueBad, "range", fmt::format("[{}]", fmt::join(range, ", ")),
                "two whole frame numbers, [first, last], both inclusive");
     }

@@ -34,11 +34,12 @@ void read_frames(TomlTable& t, double& first, double& last) {
                "two frames, [first, last], both inclusive");
 }
 
-void read_shake(TomlTable& t, Layer& layer) {
-    layer.shake_degrees = read_vector(t, "degrees");
-    layer.shake_way = read_vector(t, "shift");
+ShakeLayer read_shake(TomlTable& t) {
+    ShakeLayer layer;
+    layer.degrees = read_vector(t, "degrees");
+    layer.way = read_vector(t, "shift");
     layer.frequency = read_within(t, "frequency", {}, 1e-3, 1e3);
-    if (!t.has("seeds")) return;
+    if (!t.has("seeds")) return layer;
     const std::vector<double> seeds = t.numbers("seeds");
     for (std::size_t i = 0; i < 3 && seeds.size() == 3; ++i) {
         layer.seeds[i] = static_cast<std::uint32_t>(std::clamp(seeds[i], 0.0, 4294967295.0));
@@ -49,9 +50,11 @@ void read_shake(TomlTable& t, Layer& layer) {
     if (seeds.size() != 3)
         t.fail(Code::kValueBad, "seeds", fmt::format("{} numbers", seeds.size()),
                "three, for X, Y and Z");
+    return layer;
 }
 
-void read_offset(TomlTable& t, Layer& layer) {
+OffsetLayer read_offset(TomlTable& t) {
+    OffsetLayer layer;
     layer.degrees = t.number("degrees", 0);
     t.knows({"axis"});
     if (layer.degrees != 0) layer.axis = read_axis(t, "axis");
@@ -60,6 +63,7 @@ void read_offset(TomlTable& t, Layer& layer) {
     if (layer.degrees == 0 && length(layer.shift) == 0 && !t.failed({"degrees", "shift"}))
         t.fail(Code::kKeyMissing, "", "an offset of nothing", "degrees with axis, or shift",
                "add: axis = \"+Y\" and degrees = 20");
+    return layer;
 }
 
 }  // namespace
@@ -104,18 +108,20 @@ RecipeLayer read_layer(TomlTable& t, const Sets& sets) {
     if (layer.mask.empty() && !t.failed({"nodes"}))
         t.fail(Code::kKeyMissing, "", "no nodes", "the nodes it changes", "add: nodes = [\"...\"]");
     out.clips = t.texts("clips", {});
-    if (kind == "offset") read_offset(t, layer);
-    if (kind == "shake") layer.kind = Layer::Kind::kShake, read_shake(t, layer);
+    if (kind == "offset") layer.body = read_offset(t);
+    if (kind == "shake") layer.body = read_shake(t);
     if (kind == "replace") {
-        layer.kind = Layer::Kind::kReplace;
+        ReplaceLayer replace;
         if (t.has("frame")) {
             out.timeline = t.text("timeline", "");
-            layer.frame = t.number("frame");
+            replace.frame = t.number("frame");
         }
+        layer.body = replace;
     }
     if (kind == "smooth") {
-        layer.kind = Layer::Kind::kSmooth;
-        read_frames(t, layer.first, layer.last);
+        SmoothLayer smooth;
+        read_frames(t, smooth.first, smooth.last);
+        layer.body = smooth;
     } else {
         layer.constant_weight = read_weight(t, layer.weight);
     }

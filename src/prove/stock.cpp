@@ -234,7 +234,7 @@ Stock take_stock(const Scene& scene) {
         stock.morph_targets += static_cast<int>(mesh.target_names.size());
         for (const Primitive& p : mesh.primitives) {
             stock.vertices += static_cast<int>(p.positions.size());
-            if (p.mode == 4)
+            if (p.topology == Topology::kTriangles)
                 stock.triangles += static_cast<int>(
                     (p.indices.empty() ? p.positions.size() : p.indices.size()) / 3);
             const std::size_t per = at(p.influences_per_vertex);

@@ -260,7 +260,8 @@ class MeshReader {
                 }
             const int set = color ? colors++ : texcoords++;
             primitive.others.push_back({fmt::format("{}_{}", input.semantic, set),
-                                        static_cast<int>(width), 5126, false, packed(values)});
+                                        static_cast<int>(width), Component::kFloat, false,
+                                        packed(values)});
         }
         out_.origins.push_back(std::move(origins));
         out_.normal_origins.push_back(std::move(normal_origins));

@@ -17,13 +17,30 @@ std::vector<std::array<float, N>> grouped(const std::vector<double>& values) {
     return out;
 }
 
+Component component_of(int gltf_type) {
+    switch (gltf_type) {
+        case 5120:
+            return Component::kInt8;
+        case 5121:
+            return Component::kUint8;
+        case 5122:
+            return Component::kInt16;
+        case 5123:
+            return Component::kUint16;
+        case 5125:
+            return Component::kUint32;
+        default:
+            return Component::kFloat;
+    }
+}
+
 Attribute read_attribute(GltfDocument& doc, const std::string& semantic, int accessor,
                          const std::string& path) {
     const Accessor& a = doc.accessors()[static_cast<std::size_t>(accessor)];
     if (a.components > 4)
         doc.fail(Code::kGltfBroken, path, "a matrix attribute", "scalars or vectors");
     if (a.component_type == 5126) (void)doc.read(accessor, a.components, path);  // finite?
-    return {semantic, a.components, a.component_type, a.normalized,
+    return {semantic, a.components, component_of(a.component_type), a.normalized,
             doc.read_packed(accessor, path)};
 }
 
@@ -100,12 +117,13 @@ void read_influences(GltfDocument& doc, const std::vector<std::pair<std::string,
 Primitive read_primitive(GltfDocument& doc, JsonObject object, const std::string& path,
                          std::size_t materials) {
     Primitive primitive;
-    primitive.mode = static_cast<int>(doc.integer(object, "mode", 4, path));
+    const auto mode = doc.integer(object, "mode", 4, path);
     primitive.material = doc.index(object, "material", materials, path);
     primitive.extras = doc.raw(object, "extras");
     primitive.extensions = doc.raw(object, "extensions");
     const auto attributes = doc.object(object, "attributes", path);
-    if (primitive.mode < 0 || primitive.mode > 6 || !attributes) {
+    if (mode >= 0 && mode <= 6) primitive.topology = static_cast<Topology>(mode);
+    if (mode < 0 || mode > 6 || !attributes) {
         doc.fail(Code::kGltfBroken, path, "an unknown mode or no attributes", "a drawable part");
         return primitive;
     }

@@ -11,8 +11,6 @@
 namespace mellow {
 namespace {
 
-using Kind = Layer::Kind;
-
 double radians(double degrees) { return degrees * kRadians; }
 
 double weight_of(const BoundLayer& bound, double seconds) {
@@ -27,94 +25,130 @@ struct Change {
     Quat turn;
 };
 
-Change change_at(const BoundLayer& bound, double seconds, double weight) {
-    const Layer& layer = bound.layer;
-    if (layer.kind == Kind::kOffset)
-        return {weight * layer.shift, from_axis_angle(layer.axis, weight * radians(layer.degrees))};
+Change change_at(const OffsetLayer& offset, double, double weight) {
+    return {weight * offset.shift, from_axis_angle(offset.axis, weight * radians(offset.degrees))};
+}
+
+Change change_at(const ShakeLayer& shake, double seconds, double weight) {
     const auto noise = [&](std::size_t axis) {
-        return weight * smooth_noise(seconds * layer.frequency, layer.seeds[axis]);
+        return weight * smooth_noise(seconds * shake.frequency, shake.seeds[axis]);
     };
     const Vec3 n{noise(0), noise(1), noise(2)};
-    const Vec3 turn = n * layer.shake_degrees;
+    const Vec3 turn = n * shake.degrees;
     // One turn about one axis: small angles about X, Y and Z together.
-    return {n * layer.shake_way,
-            from_axis_angle(normalized(turn, {1, 0, 0}), radians(length(turn)))};
+    return {n * shake.way, from_axis_angle(normalized(turn, {1, 0, 0}), radians(length(turn)))};
+}
+
+// What a layer of each kind writes.
+int parts_of(const OffsetLayer& offset) {
+    return (length(offset.shift) > 0 ? kPosition : 0) | (offset.degrees != 0 ? kOrientation : 0);
+}
+int parts_of(const ReplaceLayer&) { return kPosition | kOrientation | kScale; }
+int parts_of(const ShakeLayer& shake) {
+    return (length(shake.way) > 0 ? kPosition : 0) | (length(shake.degrees) > 0 ? kOrientation : 0);
+}
+int parts_of(const SmoothLayer&) { return 0; }
+
+void convert(OffsetLayer& offset, const Conversion& c) {
+    offset.axis = c.turning_axis(offset.axis);
+    offset.shift = c.point(offset.shift);
+}
+void convert(ShakeLayer& shake, const Conversion& c) {
+    // Shaking has a size along each axis, and its seed goes with it.
+    const Vec3 moved = c.vector({1, 2, 3});
+    const auto old = shake.seeds;
+    const double to[3] = {moved.x, moved.y, moved.z};
+    for (std::size_t i = 0; i < 3; ++i)
+        shake.seeds[i] = old[static_cast<std::size_t>(std::lround(std::abs(to[i]))) - 1];
+    shake.degrees = c.turning_axis(shake.degrees);
+    shake.way = c.point(shake.way);
+}
+void convert(ReplaceLayer&, const Conversion&) {}
+void convert(SmoothLayer&, const Conversion&) {}
+
+bool turns_in_the_world(const Layer& layer) {
+    const auto* offset = std::get_if<OffsetLayer>(&layer.body);
+    return offset != nullptr && offset->world_axis;
+}
+
+/// Mixes the pose of a layer in.
+void replace(const BoundLayer& bound, double weight, int lane, PoseTile& tile) {
+    for (std::size_t i = 0; i < bound.nodes.size(); ++i) {
+        double* local = tile.channel(bound.nodes[i], PoseTile::kLocal);
+        const Vec3 place = load3(local, lane), size = load3(local + 7 * kF, lane);
+        const Quat turn = load4(local + 3 * kF, lane);
+        const Transform& to = bound.poses[i];
+        store3(local, lane, place + weight * (to.t - place));
+        store4(local + 3 * kF, lane, slerp(turn, to.r, std::clamp(weight, 0.0, 1.0)));
+        store3(local + 7 * kF, lane, size + weight * (to.s - size));
+    }
+}
+
+void move(const BoundLayer& bound, const Change& change, int lane, PoseTile& tile) {
+    const bool in_world = turns_in_the_world(bound.layer);
+    for (std::size_t i = 0; i < bound.nodes.size(); ++i) {
+        double* local = tile.channel(bound.nodes[i], PoseTile::kLocal);
+        const Quat turn = load4(local + 3 * kF, lane);
+        store3(local, lane, load3(local, lane) + change.shift);
+        Quat own = change.turn;
+        if (in_world) {
+            const Quat facing =
+                orientation(load_affine(tile.channel(bound.parents[i], PoseTile::kWorld), lane)) *
+                turn;
+            own = conjugate(facing) * own * facing;
+        }
+        store4(local + 3 * kF, lane, normalized(turn * own));
+    }
 }
 
 }  // namespace
 
+std::string_view kind(const Layer& layer) {
+    constexpr std::string_view kWords[] = {"offset", "replace", "shake", "smooth"};
+    return kWords[layer.body.index()];
+}
+
 void convert(Layer& layer, const Conversion& c) {
-    layer.axis = c.turning_axis(layer.axis);
-    layer.shift = c.point(layer.shift);
-    // Shaking has a size along each axis, and its seed goes with it.
-    const Vec3 moved = c.vector({1, 2, 3});
-    const auto old = layer.seeds;
-    const double to[3] = {moved.x, moved.y, moved.z};
-    for (std::size_t i = 0; i < 3; ++i)
-        layer.seeds[i] = old[static_cast<std::size_t>(std::lround(std::abs(to[i]))) - 1];
-    layer.shake_degrees = c.turning_axis(layer.shake_degrees);
-    layer.shake_way = c.point(layer.shake_way);
+    std::visit([&](auto& body) { convert(body, c); }, layer.body);
 }
 
 Result<BoundLayer> bind(const Layer& layer, int index, const std::string& prefix, Binder& binder,
                         Findings& findings) {
     BoundLayer bound{{}, {}, {}, layer, binder.scene().rate.per_second()};
     MELLOW_TRY(bound.nodes, masked_nodes(binder.scene(), layer.mask, prefix, layer.where));
-    const bool places =
-        layer.kind == Kind::kReplace || length(layer.shift) > 0 || length(layer.shake_way) > 0;
-    const bool turns =
-        layer.kind == Kind::kReplace || layer.degrees != 0 || length(layer.shake_degrees) > 0;
-    const int parts = (places ? kPosition : 0) | (turns ? kOrientation : 0) |
-                      (layer.kind == Kind::kReplace ? kScale : 0);
+    const int parts = std::visit([](const auto& body) { return parts_of(body); }, layer.body);
     for (const int node : bound.nodes) {
         bound.parents.push_back(row_above(binder, node));
         binder.begins_from_keys(node);
-        if (layer.world_axis) binder.reads_world(binder.parent(node));
+        if (turns_in_the_world(layer)) binder.reads_world(binder.parent(node));
         // Layers go over each other in the order they are given.
         MELLOW_CHECK(binder.writes(node, parts, WriteStage::kLayer, index));
     }
-    static const char* const kWords[] = {"offset", "replace", "shake", "smooth"};
-    binder.line(fmt::format("{} layer over {} nodes", kWords[static_cast<int>(layer.kind)],
-                            bound.nodes.size()));
-    const auto& s = layer.seeds;
-    if (layer.kind == Kind::kShake && (s[0] == s[1] || s[1] == s[2] || s[0] == s[2]))
-        findings.push_back({Code::kEqualSeeds, Severity::kWarning, layer.where,
-                            fmt::format("seeds {}, {}, {}", s[0], s[1], s[2]),
-                            "a seed of its own for each axis; equal ones shake along a diagonal",
-                            "seeds = [1, 2, 3]"});
+    binder.line(fmt::format("{} layer over {} nodes", kind(layer), bound.nodes.size()));
+    if (const auto* shake = std::get_if<ShakeLayer>(&layer.body)) {
+        const auto& s = shake->seeds;
+        if (s[0] == s[1] || s[1] == s[2] || s[0] == s[2])
+            findings.push_back(
+                {Code::kEqualSeeds, Severity::kWarning, layer.where,
+                 fmt::format("seeds {}, {}, {}", s[0], s[1], s[2]),
+                 "a seed of its own for each axis; equal ones shake along a diagonal",
+                 "seeds = [1, 2, 3]"});
+    }
     return bound;
 }
 
 void run(const BoundLayer& bound, std::span<const double> seconds, PoseTile& tile) {
-    const Layer& layer = bound.layer;
     for (std::size_t f = 0; f < kTileFrames; ++f) {
         const double now = seconds[std::min(f, seconds.size() - 1)];
         const double weight = weight_of(bound, now);
         if (weight == 0) continue;
         const int lane = static_cast<int>(f);
-        const Change change =
-            layer.kind == Kind::kReplace ? Change{} : change_at(bound, now, weight);
-        for (std::size_t i = 0; i < bound.nodes.size(); ++i) {
-            double* local = tile.channel(bound.nodes[i], PoseTile::kLocal);
-            const Vec3 place = load3(local, lane), size = load3(local + 7 * kF, lane);
-            const Quat turn = load4(local + 3 * kF, lane);
-            if (layer.kind == Kind::kReplace) {
-                const Transform& to = bound.poses[i];
-                store3(local, lane, place + weight * (to.t - place));
-                store4(local + 3 * kF, lane, slerp(turn, to.r, std::clamp(weight, 0.0, 1.0)));
-                store3(local + 7 * kF, lane, size + weight * (to.s - size));
-                continue;
-            }
-            store3(local, lane, place + change.shift);
-            Quat own = change.turn;
-            if (layer.world_axis) {
-                const Quat facing = orientation(load_affine(
-                                        tile.channel(bound.parents[i], PoseTile::kWorld), lane)) *
-                                    turn;
-                own = conjugate(facing) * own * facing;
-            }
-            store4(local + 3 * kF, lane, normalized(turn * own));
-        }
+        if (const auto* offset = std::get_if<OffsetLayer>(&bound.layer.body))
+            move(bound, change_at(*offset, now, weight), lane, tile);
+        else if (const auto* shake = std::get_if<ShakeLayer>(&bound.layer.body))
+            move(bound, change_at(*shake, now, weight), lane, tile);
+        else
+            replace(bound, weight, lane, tile);
     }
 }
 

@@ -44,11 +44,12 @@ Result<Motion> Motion::bind(const Scene& scene, const Performance& performance,
         motion.span_ = key_span(scene.timelines[at(performance.timeline)]);
     }
     for (const Layer& layer : performance.layers) {
-        if (layer.kind != Layer::Kind::kSmooth) continue;
+        const auto* smooth = std::get_if<SmoothLayer>(&layer.body);
+        if (smooth == nullptr) continue;
         MELLOW_TRY(const std::vector<int> nodes,
                    masked_nodes(scene, layer.mask, prefix, layer.where));
         for (BoundTimeline& bound : motion.timelines_)
-            smooth_keys(layer, nodes, motion.frames_per_second(), bound);
+            smooth_keys(*smooth, nodes, motion.frames_per_second(), bound);
     }
     return motion;
 }

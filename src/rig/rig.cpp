@@ -58,12 +58,13 @@ void run_rule(const BoundRule& rule, std::size_t index, std::span<const double> 
 /// Poses of a replacing layer: those of its nodes at one frame, rules and all.
 Status bind_poses(const Scene& scene, const RigSheet& sheet, BoundLayer& layer) {
     std::vector<Transform> poses;
-    if (layer.layer.timeline == kNone) {
+    const ReplaceLayer& pose = std::get<ReplaceLayer>(layer.layer.body);
+    if (pose.timeline == kNone) {
         for (const int node : layer.nodes) poses.push_back(scene.nodes[at(node)].local);
     } else {
-        MELLOW_TRY(const Rig rig, Rig::bind(scene, layer.layer.timeline, sheet));
+        MELLOW_TRY(const Rig rig, Rig::bind(scene, pose.timeline, sheet));
         PoseTile tile = rig.source().make_tile();
-        const double second = layer.layer.frame / scene.rate.per_second();
+        const double second = pose.frame / scene.rate.per_second();
         rig.evaluate({&second, 1}, tile);
         for (const int node : layer.nodes) poses.push_back(tile.local(node, 0));
     }
@@ -84,11 +85,11 @@ Status bind_rules(const Scene& scene, const Performance& performance, const RigS
     }
     int index = 0;
     for (const Layer& layer : performance.layers) {
-        if (layer.kind == Layer::Kind::kSmooth) continue;
+        if (std::holds_alternative<SmoothLayer>(layer.body)) continue;
         binder.begin(layer.where, "layer");
         binder.end([&]() -> Status {
             MELLOW_TRY(BoundLayer bound, bind(layer, index++, sheet.prefix, binder, plan.findings));
-            if (layer.kind == Layer::Kind::kReplace && binder.mistakes().empty())
+            if (std::holds_alternative<ReplaceLayer>(layer.body) && binder.mistakes().empty())
                 MELLOW_CHECK(bind_poses(scene, sheet, bound));
             plan.rules.emplace_back(std::move(bound));
             return {};

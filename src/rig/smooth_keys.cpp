@@ -59,7 +59,7 @@ void smooth_member(MemberCurve& curve, Run run) {
 
 }  // namespace
 
-void smooth_keys(const Layer& layer, const std::vector<int>& nodes, double frames_per_second,
+void smooth_keys(const SmoothLayer& layer, const std::vector<int>& nodes, double frames_per_second,
                  BoundTimeline& bound) {
     const double slack = 1e-6, from = layer.first / frames_per_second - slack,
                  to = layer.last / frames_per_second + slack;

@@ -48,14 +48,14 @@ Range nearest_fit(const Range& range, std::int64_t first_frame, std::int64_t las
 
 Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                                 std::int64_t last_frame, FrameRate source, FrameRate target) {
-    if (range.pose)
+    if (range.is_pose())
         return PlannedRange{{range.name, range.first, range.first, source, target, 1, false}, {}};
     if (range.last <= range.first) return empty_range(range);
     if (range.first < first_frame || range.last > last_frame)
         return outside(range, first_frame, last_frame);
     PlannedRange out;
     SamplePlan& plan = out.plan;
-    plan = {range.name, range.first, range.last, source, target, 0, range.loop};
+    plan = {range.name, range.first, range.last, source, target, 0, range.loops()};
     // intervals at the target = intervals * (source.den / source.num) * (target.num / target.den)
     const std::int64_t intervals = range.last - range.first;
     constexpr std::int64_t kMostIntervals = 1'000'000'000;
@@ -79,7 +79,7 @@ Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                                     ? fmt::format("range = [{}, {}], or a target rate of {}",
                                                   fit.first, fit.last, to_text(source))
                                     : fmt::format("a target rate of {}", to_text(source));
-    if (!whole && range.loop)  // another range would not close: the figure is elsewhere there
+    if (!whole && range.loops())  // another range would not close: the figure is elsewhere there
         return Finding{Code::kRangeOffGrid,
                        Severity::kStop,
                        range.where,

@@ -18,9 +18,9 @@ std::vector<float> numbers_of(const Attribute& a, std::size_t vertices) {
             out.push_back(static_cast<float>(static_cast<double>(v) / most));
         }
     };
-    if (a.component_type == 5126) load(float{}, 1);
-    if (a.component_type == 5121) load(std::uint8_t{}, a.normalized ? 255 : 1);
-    if (a.component_type == 5123) load(std::uint16_t{}, a.normalized ? 65535 : 1);
+    if (a.component == Component::kFloat) load(float{}, 1);
+    if (a.component == Component::kUint8) load(std::uint8_t{}, a.normalized ? 255 : 1);
+    if (a.component == Component::kUint16) load(std::uint16_t{}, a.normalized ? 65535 : 1);
     return out;
 }
 
@@ -97,8 +97,10 @@ class ShapeWriter {
     }
 
     static bool carried(const Attribute& a) {
-        const bool type = a.component_type == 5126 ||
-                          ((a.component_type == 5121 || a.component_type == 5123) && a.normalized);
+        const bool type =
+            a.component == Component::kFloat ||
+            ((a.component == Component::kUint8 || a.component == Component::kUint16) &&
+             a.normalized);
         return type && ((a.semantic.starts_with("TEXCOORD_") && a.components == 2) ||
                         (a.semantic.starts_with("COLOR_") && a.components >= 3));
     }
@@ -136,7 +138,7 @@ class ShapeWriter {
             for (const Attribute& a : p.others)
                 if (!carried(a)) lost.insert(a.semantic);
             if (!p.tangents.empty()) lost.insert("TANGENT");
-            lines |= p.mode < 4;
+            lines |= !has_surface(p.topology);
         }
         const std::string where = "mesh \"" + mesh.name + "\"";
         if (!lost.empty())

@@ -226,7 +226,7 @@ class GltfWriter {
             influences(p);
         });
         index("indices", indices(p)), index("material", p.material);
-        if (p.mode != 4) json_.member("mode", p.mode);
+        if (p.topology != Topology::kTriangles) json_.member("mode", static_cast<int>(p.topology));
         list("targets", p.targets.size(), [&](std::size_t t) {
             json_.begin_object();
             attributes(p.targets[t], p.positions.size());

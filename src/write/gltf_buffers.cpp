@@ -55,13 +55,15 @@ int GltfBuffers::add_measured(int view, const std::vector<float>& values, std::s
 
 int GltfBuffers::add_attribute(const Attribute& a, std::size_t vertices) {
     constexpr const char* kTypes[] = {"SCALAR", "VEC2", "VEC3", "VEC4"};
+    constexpr int kComponents[] = {5120, 5121, 5122, 5123, 5125, 5126};  // in order of Component
     const std::size_t element = vertices == 0 ? 0 : a.bytes.size() / vertices;
     const std::size_t stride = (element + 3) / 4 * 4;  // vertices start on whole words
     std::vector<std::uint8_t> padded(stride * vertices, 0);
     for (std::size_t v = 0; v < vertices; ++v)
         std::memcpy(&padded[v * stride], &a.bytes[v * element], element);
     const int view = add_view(padded, kVertexView, stride != element ? stride : 0);
-    return add_accessor(view, vertices, a.component_type, kTypes[a.components - 1], a.normalized);
+    return add_accessor(view, vertices, kComponents[static_cast<std::size_t>(a.component)],
+                        kTypes[a.components - 1], a.normalized);
 }
 
 int GltfBuffers::add_values(const KeyValues& values, std::string_view type, std::size_t width) {
