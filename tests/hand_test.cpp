@@ -7,6 +7,7 @@
 #include "base/at.h"
 #include "mellow/pose.h"
 #include "mellow/write.h"
+#include "pack/clip_json.h"
 #include "rigs.h"
 #include "told.h"
 
@@ -22,6 +23,7 @@ using test::key;
 using test::key_turn;
 using test::Told;
 using test::turn;
+using testing::HasSubstr;
 
 using Matrix = std::array<std::array<double, 4>, 4>;  // [row][column]
 
@@ -190,6 +192,29 @@ TEST(HandTest, MovementArrivesWhereTheConventionSays) {
         // Turning to the left takes ahead to left, whatever the hand, by the quaternion's algebra.
         const Quat left_turn = out.rotation(turn({0, 1, 0}, 90));
         EXPECT_LT(length(rotate(left_turn, c.ahead) - c.left), 1e-12) << to_text(c.convention);
+    }
+}
+
+TEST(HandTest, StepsTurnToTheSameSideForEveryGame) {
+    // A figure that goes ahead and turns to its left, by 30 degrees a loop. Right hands count that
+    // as 30, left hands as -30, as their quaternions do; ahead is +X of this game.
+    Clip clip;
+    clip.rate = {30, 1};
+    clip.samples = clip.period = 3;
+    clip.loop = LoopForm::kOpen;
+    clip.travel.ground = clip.travel.heading = true;
+    clip.travel.step = {0.5, 0, 1};  // left is +X where ahead is +Z
+    clip.travel.step_heading_rad = clip.travel.heading_change_rad = std::acos(-1) / 6;
+    for (const auto& [hand, sign] : {std::pair(Hand::kRight, 1), std::pair(Hand::kLeft, -1)}) {
+        const Convention game{0.01, Axis::kPlusZ, Axis::kPlusX, hand};
+        const std::string facts = clip_extras(clip, Conversion({}, game));
+        EXPECT_THAT(facts, HasSubstr(fmt::format("\"step_heading_degrees\":{}", sign * 30)));
+        EXPECT_THAT(facts, HasSubstr(fmt::format("\"heading_change_degrees\":{}", sign * 30)));
+        EXPECT_THAT(facts, HasSubstr(fmt::format("\"step\":[100.0,{}.0,0.0]", sign * 50)));
+        JsonMembers read(Bytes(facts.begin(), facts.end()));
+        const Clip back = clip_from_facts(read, Conversion(game, {}));
+        EXPECT_NEAR(back.travel.step_heading_rad, clip.travel.step_heading_rad, 1e-9);
+        EXPECT_LT(length(back.travel.step - clip.travel.step), 1e-9);
     }
 }
 

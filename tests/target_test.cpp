@@ -250,12 +250,14 @@ first_frame = 1
 [[target]]
 name = "bvh"
 format = "bvh"
+first_frame = 1
 first_pose = "rest"
 [[target.morphs]]
 do = "drop"
 [[target]]
 name = "dae"
 format = "dae"
+first_frame = 1
 [[target.morphs]]
 do = "bake"
 )");
@@ -409,6 +411,10 @@ TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {
     EXPECT_FALSE(like(fewer, second.motions[1], own));
     EXPECT_FALSE(like(second.skin, second.motions[1], nothing)) << "other names";
     EXPECT_FALSE(like(second.skin, second.motions[2], own)) << "other samples";
+    Scene otherwise = second.skin;
+    auto& joints = otherwise.meshes[0].primitives[0].influence_joints;
+    joints[0] = joints[0] == 1 ? 2 : 1;
+    EXPECT_FALSE(like(otherwise, second.motions[1], own)) << "a vertex on another joint";
     // Morphs of the second that differ show in vertices and weights.
     Scene smiling = second.motions[1];
     for (MorphCurve& m : smiling.timelines[0].morphs) m.curve.values.edit()[40] += 0.5;
