@@ -35,6 +35,7 @@
 //    Rig::bind()        a rig sheet and what moves it, ready to evaluate        rig.h
 //    choose_joints()    which nodes become joints                               bake.h
 //    plan_range()       where the samples of a range stand                      shape.h
+//    join(), mirror()   takes made of takes: parts, repeats, mirrors, loops      shaping.h
 //    bake()             the samples                                             bake.h
 //    extract_travel()   ground travel, height, heading onto the root            travel.h
 //    assemble_skin(), assemble_clip()   scenes as an engine takes them          fit.h
@@ -64,9 +65,11 @@
 #include "mellow/rig.h"
 #include "mellow/rig_stock.h"
 #include "mellow/shape.h"
+#include "mellow/shaping.h"
 #include "mellow/sheet.h"
 #include "mellow/stock.h"
 #include "mellow/take.h"
 #include "mellow/target.h"
 #include "mellow/travel.h"
+#include "mellow/value_curve.h"
 #include "mellow/write.h"

@@ -9,6 +9,7 @@
 #include <variant>
 #include <vector>
 
+#include "mellow/value_curve.h"
 #include "mellow/vec3.h"
 
 namespace mellow {
@@ -25,27 +26,6 @@ struct AxisMask {
     bool any() const { return x || y || z; }
     bool all() const { return x && y && z; }
 };
-
-/// How a value goes from one point of a curve to the next.
-enum class CurveShape {
-    kStep,    ///< holds, then jumps
-    kLinear,  ///< straight
-    kSmooth,  ///< u*u*(3 - 2u): flat at each point
-    kSlopes,  ///< cubic, with the slope given at each point
-};
-/// "step", "linear", "smooth" or "slopes".
-std::string_view name(CurveShape shape);
-
-struct CurvePoint {
-    double at = 0, value = 0, slope = 0;  ///< `slope` per unit of `at`, for kSlopes alone
-};
-
-/// Points with ascending `at`; held beyond the first and the last.
-struct ValueCurve {
-    std::vector<CurvePoint> points;
-    CurveShape shape = CurveShape::kLinear;
-};
-double value_at(const ValueCurve& curve, double at);
 
 struct WeightedSource {
     std::string node;

@@ -95,7 +95,7 @@ std::vector<double> PlayedClip::make_rows() const {
     std::vector<double> rows((clip_->nodes.size() + skin_->nodes.size()) * JointTile::kWorldSize);
     // Nodes of the skin that no clip moves rest.
     for (std::size_t n = 0; n < skin_->nodes.size(); ++n)
-        for (int f = 0; f < kTileFrames; ++f)
+        for (int f = 0; clip_nodes_[n] == kNone && f < kTileFrames; ++f)
             store_affine(&rows[(clip_->nodes.size() + n) * JointTile::kWorldSize], f,
                          skin_rest_[n]);
     return rows;

@@ -4,6 +4,7 @@
 #include <optional>
 
 #include "base/at.h"
+#include "base/kernel.h"
 #include "math/degrees.h"
 #include "mellow/prove.h"
 #include "model/lanes.h"
@@ -13,33 +14,62 @@
 namespace mellow {
 namespace {
 
-/// What a matrix makes of a vector of length 1, at most (its Frobenius norm).
-double growth_of(const Affine& m) {
-    return std::sqrt(dot(m.x, m.x) + dot(m.y, m.y) + dot(m.z, m.z));
-}
-
-Affine minus(const Affine& a, const Affine& b) {
-    return {a.x - b.x, a.y - b.y, a.z - b.z, a.o - b.o};
-}
-
-/// The angle between the orientations of two matrices.
+/// The angle between the orientations of two matrices, however sheared.
 double angle_apart(const Affine& a, const Affine& b) {
     if (is_flat(a) || is_flat(b)) return 0;
-    const double sizes[] = {length(a.x), length(a.y), length(a.z),
-                            length(b.x), length(b.y), length(b.z)};
-    const auto square = [](const Affine& m, const double* s) {
-        const double most = 1e-9 * s[0] * s[1];
-        return std::abs(dot(m.x, m.y)) < most && std::abs(dot(m.y, m.z)) < 1e-9 * s[1] * s[2] &&
-               std::abs(dot(m.x, m.z)) < 1e-9 * s[0] * s[2];
-    };
-    if (!square(a, sizes) || !square(b, sizes + 3))
-        return angle_between(rotation_of(a), rotation_of(b));
-    // Of two rotations |A - B| == 2 sqrt(2) sin(angle / 2).
-    const Vec3 d[] = {(1 / sizes[0]) * a.x - (1 / sizes[3]) * b.x,
-                      (1 / sizes[1]) * a.y - (1 / sizes[4]) * b.y,
-                      (1 / sizes[2]) * a.z - (1 / sizes[5]) * b.z};
-    const double norm = std::sqrt(dot(d[0], d[0]) + dot(d[1], d[1]) + dot(d[2], d[2]));
-    return 2 * std::asin(std::min(1.0, norm / (2 * std::sqrt(2.0))));
+    return angle_between(rotation_of(a), rotation_of(b));
+}
+
+using Row = double[kTileFrames];
+
+/// How two tiles of a joint differ: places, and the norm of what their axes, made length 1, differ
+/// by, from which the angle comes; and whether axes are square, so that it does.
+struct Apart {
+    alignas(64) Row far, norm, skew;
+};
+MELLOW_KERNEL void apart_kernel(const double* was, const double* is, Apart& out) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const Affine a = load_affine(was, f), b = load_affine(is, f);
+        const double ax = length(a.x), ay = length(a.y), az = length(a.z), bx = length(b.x),
+                     by = length(b.y), bz = length(b.z);
+        const Vec3 p = a.x * (1 / ax), q = a.y * (1 / ay), r = a.z * (1 / az);
+        const Vec3 u = b.x * (1 / bx), v = b.y * (1 / by), w = b.z * (1 / bz);
+        const Vec3 x = p - u, y = q - v, z = r - w;
+        out.far[f] = length(a.o - b.o);
+        out.norm[f] = std::sqrt(dot(x, x) + dot(y, y) + dot(z, z));
+        const double first =
+            std::max(std::abs(dot(p, q)), std::max(std::abs(dot(q, r)), std::abs(dot(r, p))));
+        const double second =
+            std::max(std::abs(dot(u, v)), std::max(std::abs(dot(v, w)), std::abs(dot(w, u))));
+        out.skew[f] = std::max(first, second);
+    }
+}
+
+/// The difference of two matrices of vertices, what it makes of a vector of length 1 at most (its
+/// Frobenius norm), and what the first one does.
+struct Between {
+    alignas(64) double matrix[12 * kTileFrames];
+    alignas(64) Row grows, size;
+};
+MELLOW_KERNEL void between_kernel(const double* was, const double* is, const Affine& first,
+                                  const Affine& second, Between& out) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const Affine a = load_affine(was, f) * first, b = load_affine(is, f) * second;
+        const Affine d{a.x - b.x, a.y - b.y, a.z - b.z, a.o - b.o};
+        store_affine(out.matrix, f, d);
+        out.grows[f] = std::sqrt(dot(d.x, d.x) + dot(d.y, d.y) + dot(d.z, d.z));
+        out.size[f] = std::sqrt(dot(a.x, a.x) + dot(a.y, a.y) + dot(a.z, a.z));
+    }
+}
+/// |D c| + |D| radius + |M| apart.
+MELLOW_KERNEL void reach_kernel(const Between& between, Vec3 centre, double radius, double apart,
+                                double* out) {
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f)
+        out[f] = length(apply(load_affine(between.matrix, f), centre)) + between.grows[f] * radius +
+                 between.size[f] * apart;
 }
 
 double most_of(const Curve& curve, std::size_t target) {
@@ -120,31 +150,45 @@ class LikeProver {
             const int count = std::min(kTileFrames, a.samples() - first);
             a.evaluate(first, count, rows_a);
             b.evaluate(first, count, rows_b);
-            for (int f = 0; f < count; ++f) {
-                const auto world = [&](const PlayedClip& clip, const std::vector<double>& rows,
-                                       int node) { return load_affine(clip.world(rows, node), f); };
-                for (std::size_t n = 0; n < skin_.nodes.size(); ++n) {
-                    if (b.clip_nodes()[n] == kNone) continue;
-                    const Affine was = world(a, rows_a, paired_.partner[n]),
-                                 is = world(b, rows_b, static_cast<int>(n));
-                    note(place_mm_, length(was.o - is.o) * 1000, first + f, skin_.nodes[n].name);
-                    note(degrees_, angle_apart(was, is) * kDegrees, first + f, skin_.nodes[n].name);
-                }
-                for (const SharedMatrix& pair : paired_.matrices) {
-                    const Affine was = world(a, rows_a, pair.first) * pair.first_bind,
-                                 is = world(b, rows_b, pair.second) * pair.second_bind;
-                    const Affine d = minus(was, is);
-                    const double grows = growth_of(d), size = growth_of(was);
-                    for (const SharedMatrix::Load& load : pair.loads) {
-                        const PairedMesh& mesh = paired_.meshes[load.mesh];
-                        const Reach& reach = reach_[load.mesh];
-                        const double off = length(apply(d, load.centre)) +
-                                           grows * (load.radius + reach.morphs) +
-                                           size * reach.apart;
-                        note(vertex_mm_, off * mesh.weights * 1000, first + f, mesh.name);
-                    }
-                }
-            }
+            for (std::size_t n = 0; n < skin_.nodes.size(); ++n)
+                if (b.clip_nodes()[n] != kNone)
+                    compare_joint(a.world(rows_a, paired_.partner[n]),
+                                  b.world(rows_b, static_cast<int>(n)), first, count,
+                                  skin_.nodes[n].name);
+            for (const SharedMatrix& pair : paired_.matrices)
+                compare_vertices(a.world(rows_a, pair.first), b.world(rows_b, pair.second), pair,
+                                 first, count);
+        }
+        degrees_.value = 2 * std::asin(std::min(1.0, degrees_.value)) * kDegrees;
+    }
+
+    /// `degrees_` holds the sine of half the angle meanwhile.
+    void compare_joint(const double* was, const double* is, int first, int count,
+                       const std::string& name) {
+        Apart apart;
+        apart_kernel(was, is, apart);
+        for (int f = 0; f < count; ++f) {
+            note(place_mm_, apart.far[f] * 1000, first + f, name);
+            // Of two rotations |A - B| == 2 sqrt(2) sin(angle / 2).
+            const double half =
+                apart.skew[f] < 1e-9
+                    ? apart.norm[f] / (2 * std::sqrt(2.0))
+                    : std::sin(angle_apart(load_affine(was, f), load_affine(is, f)) / 2);
+            note(degrees_, half, first + f, name);
+        }
+    }
+
+    void compare_vertices(const double* was, const double* is, const SharedMatrix& pair, int first,
+                          int count) {
+        Between between;
+        between_kernel(was, is, pair.first_bind, pair.second_bind, between);
+        for (const SharedMatrix::Load& load : pair.loads) {
+            const PairedMesh& mesh = paired_.meshes[load.mesh];
+            const Reach& reach = reach_[load.mesh];
+            alignas(64) Row off;
+            reach_kernel(between, load.centre, load.radius + reach.morphs, reach.apart, off);
+            for (int f = 0; f < count; ++f)
+                note(vertex_mm_, off[f] * mesh.weights * 1000, first + f, mesh.name);
         }
     }
 

@@ -1,4 +1,4 @@
-#include "mellow/rig_rules.h"
+#include "mellow/value_curve.h"
 
 namespace mellow {
 

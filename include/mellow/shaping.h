@@ -1,0 +1,135 @@
+// Shaping takes: new takes made of others, before anything is sampled.
+//
+// A part of a take is played at another speed, backwards or held; parts are joined, each where the
+// one before ended; a take is repeated, mirrored, or has the gap of its loop closed. Each result is
+// a take again, a pure function of time that is baked and proven like any other: equations are in
+// docs/shaping.md. Seconds of a shaped take count from 0 on.
+//
+// Everything is in the inside convention: +Y up, figures face +Z, their left is +X, metres.
+// Thread rule: as for Take: immutable once made, a tile per thread.
+#pragma once
+
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "mellow/clip.h"
+#include "mellow/result.h"
+#include "mellow/take.h"
+#include "mellow/value_curve.h"
+
+namespace mellow {
+
+/// A take of its own time, from second 0 to `seconds`; before and after it holds.
+struct ShapedTake {
+    Take take;
+    double seconds = 0;
+};
+
+/// Where a part is put when it follows another: the ground frame of `joint` as the part begins
+/// is laid on that of what came before, at the same moment.
+///
+/// The ground frame of a joint with world W and W0 at rest: its heading h is the twist about up of
+/// W * inverse(W0), its place that of W without what turning W0 by h gives, on the ground.
+struct Align {
+    int joint = 0;
+    bool ground = true, heading = true;
+    bool height = false;  ///< the joint's own height goes on as well
+};
+
+/// One part of a joined take.
+struct JoinPart {
+    std::string name;  ///< for people
+    Take take;         ///< all parts have one skeleton, and the same morph targets and scalars
+    ValueCurve time;   ///< seconds of `take` over seconds of the part, from 0 on
+    double seconds = 0;
+    double overlap = 0;  ///< seconds for which the part before plays on under this one's beginning
+    CurveShape blend = CurveShape::kSmooth;  ///< kLinear or kSmooth, over the overlap
+    Align align;                             ///< of no use for the first part
+};
+
+/// Time of a take from `first` to `last` in `seconds`, at even speed; backwards where last < first.
+ValueCurve even_time(double first, double last, double seconds);
+
+/// Where a part came to be.
+struct PlacedPart {
+    std::string name;
+    double first = 0, last = 0;  ///< seconds of the joined take
+    Transform placed;            ///< about up and on the ground (and in height): what moved it
+};
+
+struct Joined {
+    ShapedTake shaped;
+    std::vector<PlacedPart> parts;
+};
+
+/// Plays parts one after the other. Within a part, away from overlaps, world poses are those of its
+/// take moved by `placed`. Over an overlap local poses are blended (places and sizes linear, turns
+/// by slerp; of top joints world poses), morph weights and scalars as well. `root_added`: joint 0
+/// is one that was put above all others and stays where it is. Fails with value-bad: no part, a
+/// part without length, an overlap longer than its part or the one before, another skeleton, a
+/// joint that is none.
+Result<Joined> join(std::vector<JoinPart> parts, bool root_added);
+
+/// The same part again and again, each where the last one ended: n times a step is step^n. `times`
+/// from 1 to 10000.
+Result<Joined> repeat(const JoinPart& part, int times, bool root_added);
+
+/// The ground frame of a joint (see Align) of a take at a second; its height too if `height`.
+Transform ground_frame(const Take& take, const Align& align, double second);
+
+/// Which joint stands for which on the other side; itself in the middle and for props.
+struct MirrorPairs {
+    std::vector<int> joints;
+    std::vector<int> scalars;           ///< of a tile: morph weights, then named scalars
+    std::vector<std::string> unpaired;  ///< names with a side and without a partner
+};
+/// Pairs by `table` (both ways), else by names that differ in one word for the side: L and R,
+/// left and right, in any case, set apart by "_", ".", "-", blanks, or where small letters end.
+/// Fails with name-unknown for names of the table that are no joints, with value-bad where no
+/// joint has a partner.
+Result<MirrorPairs> mirror_pairs(const Take& take,
+                                 const std::vector<std::pair<std::string, std::string>>& table);
+
+struct Mirrored {
+    Take take;
+    /// How far rest places of partners are from being each other's image, and where that is most.
+    double asymmetry_m = 0;
+    std::string asymmetric;
+};
+/// The take as a mirror in the figure's own middle plane, x = 0 at rest, shows it. Each joint takes
+/// the local turn of its partner, mirrored, and keeps its own length: at rest it rests. Joints that
+/// stand alone beside the middle, such as props, are mirrored in the world. Twice is the identity.
+Mirrored mirror(const Take& take, const MirrorPairs& pairs, bool root_added);
+
+/// How the gap of a loop is closed.
+struct LoopRepair {
+    double span = 0;  ///< seconds before the end over which poses go over into the first; 0: all
+    int hips = 0;
+    bool ground = false, heading = false;  ///< the way of the hips that is no gap: travel
+};
+struct Repaired {
+    Take take;
+    double place_m = 0, turn_rad = 0;  ///< the largest change of a local place, of a local turn
+    std::string place_joint, turn_joint;
+};
+/// The take with a last pose that is its first, travel apart: local poses get w(t) times what is
+/// missing at the end, where w goes from 0 to 1 over the span, u*u*(3 - 2u). Period, step and way
+/// stay. Morph weights and scalars are closed in the same way.
+Repaired repair_loop(const ShapedTake& take, const LoopRepair& repair, bool root_added);
+
+/// A frame at which a range could close.
+struct LoopEnd {
+    int sample = 0;
+    double place_m = 0, turn_rad = 0;      ///< largest differences of local poses, travel apart
+    double speed_m_s = 0, spin_rad_s = 0;  ///< the same of their speeds
+    double score = 0;                      ///< what they are sorted by, the least first
+};
+/// The best samples of a clip, from sample `shortest` on, to loop back to its first: poses of all
+/// joints (places of the top ones without the way on the ground, turns without heading) and their
+/// speeds there. score = place / 1 cm + turn / 1 degree + (speed / 1 cm + spin / 1 degree) * the
+/// time of a sample. Neighbours of a better one are left out. At most `most` of them.
+std::vector<LoopEnd> find_loop_ends(const Clip& clip, const Skeleton& skeleton, int hips,
+                                    int shortest, std::size_t most = 5);
+
+}  // namespace mellow

@@ -1,0 +1,116 @@
+// Where a range could loop; declared in shaping.h.
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/at.h"
+#include "mellow/shaping.h"
+#include "shape/ground_frame.h"
+
+namespace mellow {
+namespace {
+
+/// Local poses of one sample, those of top joints relative to the way of the hips; and that way.
+struct Frame {
+    std::vector<Transform> locals;
+    Transform way;
+};
+
+class LoopFinder {
+  public:
+    LoopFinder(const Clip& clip, const Skeleton& skeleton, int hips)
+        : clip_(clip), skeleton_(skeleton), hips_(hips) {
+        rest_ = skeleton.rest_worlds()[at(hips)];
+        rest_turn_ = rotation_of(rest_);
+        // The joint that carries the hips in the world, and all beside it.
+        int top = hips;
+        while (skeleton[top].parent >= 0 && skeleton[skeleton[top].parent].parent >= 0)
+            top = skeleton[top].parent;
+        carrier_ = skeleton[top].parent;
+    }
+
+    std::vector<LoopEnd> run(int shortest, std::size_t most) {
+        const Frame first = frame(0), second = frame(std::min(1, clip_.samples - 1));
+        Frame now = frame(std::min(shortest, clip_.samples - 1));
+        std::vector<LoopEnd> all;
+        for (int k = shortest; k + 1 < clip_.samples; ++k) {
+            Frame next = frame(k + 1);
+            all.push_back(measure(k, first, second, now, next));
+            now = std::move(next);
+        }
+        std::stable_sort(all.begin(), all.end(),
+                         [](const LoopEnd& a, const LoopEnd& b) { return a.score < b.score; });
+        std::vector<LoopEnd> best;
+        const int apart = std::max(2, static_cast<int>(clip_.rate.per_second() / 8));
+        for (const LoopEnd& end : all) {
+            if (best.size() >= most) break;
+            if (std::none_of(best.begin(), best.end(), [&](const LoopEnd& b) {
+                    return std::abs(b.sample - end.sample) < apart;
+                }))
+                best.push_back(end);
+        }
+        return best;
+    }
+
+  private:
+    Affine hips_world(int sample) const {
+        Affine world;
+        for (int j = hips_; j >= 0; j = skeleton_[j].parent)
+            world = to_affine(local_at(clip_.joints[at(j)], sample)) * world;
+        return world;
+    }
+
+    Frame frame(int sample) const {
+        Frame out;
+        out.way = ground_frame_of(hips_world(sample), rest_, rest_turn_, true, true, false);
+        const Transform off = back(out.way);
+        for (int j = 0; j < skeleton_.size(); ++j) {
+            Transform t = local_at(clip_.joints[at(j)], sample);
+            if (skeleton_[j].parent == carrier_ && j != carrier_)
+                t = {off.t + rotate(off.r, t.t), off.r * t.r, t.s};
+            out.locals.push_back(t);
+        }
+        return out;
+    }
+
+    LoopEnd measure(int sample, const Frame& first, const Frame& second, const Frame& now,
+                    const Frame& next) const {
+        LoopEnd end;
+        end.sample = sample;
+        const double rate = clip_.rate.per_second();
+        for (std::size_t j = 0; j < first.locals.size(); ++j) {
+            if (static_cast<int>(j) == carrier_) continue;  // it carries travel alone
+            const Transform &a = first.locals[j], &b = second.locals[j], &c = now.locals[j],
+                            &d = next.locals[j];
+            end.place_m = std::max(end.place_m, length(c.t - a.t));
+            end.turn_rad = std::max(end.turn_rad, angle_between(a.r, c.r));
+            end.speed_m_s = std::max(end.speed_m_s, length((d.t - c.t) - (b.t - a.t)) * rate);
+            end.spin_rad_s = std::max(
+                end.spin_rad_s, angle_between(conjugate(a.r) * b.r, conjugate(c.r) * d.r) * rate);
+        }
+        const Transform step = after(back(first.way), second.way),
+                        later = after(back(now.way), next.way);
+        end.speed_m_s = std::max(end.speed_m_s, length(later.t - step.t) * rate);
+        end.spin_rad_s = std::max(end.spin_rad_s, angle_between(step.r, later.r) * rate);
+        constexpr double kDegree = std::numbers::pi / 180;
+        end.score = end.place_m / 0.01 + end.turn_rad / kDegree +
+                    (end.speed_m_s / 0.01 + end.spin_rad_s / kDegree) / rate;
+        return end;
+    }
+
+    const Clip& clip_;
+    const Skeleton& skeleton_;
+    int hips_, carrier_ = -1;
+    Affine rest_;
+    Quat rest_turn_;
+};
+
+}  // namespace
+
+std::vector<LoopEnd> find_loop_ends(const Clip& clip, const Skeleton& skeleton, int hips,
+                                    int shortest, std::size_t most) {
+    if (clip.samples < 3) return {};
+    return LoopFinder(clip, skeleton, hips).run(std::max(1, shortest), most);
+}
+
+}  // namespace mellow
