@@ -91,8 +91,8 @@ int demo(const DemoRequest& request) {
         job.quiet = !talk, job.json = false;
         return pack(job);
     };
-    for (const char* recipe :
-         {"tamsin.recipe.toml", "press.recipe.toml", "engines.recipe.toml", "shift.recipe.toml"})
+    for (const char* recipe : {"tamsin.recipe.toml", "press.recipe.toml", "engines.recipe.toml",
+                               "shift.recipe.toml", "round.recipe.toml"})
         if (const int exit = pack_one(recipe, request.replace); exit != kDone) return exit;
     if (talk) print_out("\n");
     CheckRequest checks{request, {(folder / "engines.recipe.toml").string()}, {}, {}, {}};
@@ -102,9 +102,10 @@ int demo(const DemoRequest& request) {
         return fail(request, s.failures());
     if (const int exit = pack_one("shift.recipe.toml", true); exit != kDone) return exit;
     if (request.json)
-        print_made(request, files,
-                   {"crates/tamsin", "crates/press", "crates/engines/orchard",
-                    "crates/engines/viewer", "crates/engines/machine", "crates/shift"});
+        print_made(
+            request, files,
+            {"crates/tamsin", "crates/press", "crates/engines/orchard", "crates/engines/viewer",
+             "crates/engines/machine", "crates/shift", "crates/round"});
     return kDone;
 }
 

@@ -19,6 +19,7 @@ extern const char* const kPressRig;
 extern const char* const kPressRecipe;
 extern const char* const kShiftRecipe;
 extern const char* const kEnginesRecipe;
+extern const char* const kRoundRecipe;
 extern const char* const kOrchardTarget;
 extern const char* const kOrchardJoints;
 extern const char* const kViewerTarget;
@@ -42,7 +43,8 @@ mellow::Scene tamsin_scene();
 std::vector<File> press_files();
 mellow::Scene press_scene();
 
-/// motions/*/*, broken/carry_7.bvh and shift.recipe.toml: a shift of Tamsin, `each` motion files of
+/// motions/*/*, broken/carry_7.bvh, shift.recipe.toml, and round.recipe.toml, which makes clips of
+/// some of them: a shift of Tamsin, `each` motion files of
 /// four kinds, and one that is cut. The last one of wheeling is COLLADA.
 std::vector<File> shift_files(int each = 6);
 

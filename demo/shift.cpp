@@ -199,6 +199,7 @@ std::vector<File> shift_files(int each) {
                      bytes_of(first_capture.substr(0, first_capture.size() / 2 - 7))});
     files.push_back(
         {"shift.recipe.toml", "all motions of the shift in one crate", bytes_of(kShiftRecipe)});
+    files.push_back({"round.recipe.toml", "clips made of some of them", bytes_of(kRoundRecipe)});
     return files;
 }
 

@@ -39,6 +39,9 @@ cp crates/engines/orchard/anim/move/tamsin_walk_101.glb delivery/anim/move
 mellow convert delivery/anim/move/tamsin_walk_101.glb delivery/anim/move/tamsin_run_103.glb --to-rate 24 --target z-up-centimetre --quiet
 shot check mellow check delivery --target targets/orchard.target.toml
 rm -r delivery crates/engines
+mellow pack round.recipe.toml --quiet
+cp crates/round/sheet.png "$out/round.png"
+rm -r crates/round
 mellow pack shift.recipe.toml --quiet
 mellow view crates/shift -o shift.png --match "*_1" --quiet
 cp shift.png "$out/shift.png"

@@ -444,7 +444,7 @@ TEST(RestShapeTest, MeshesTakeTheShapeOfTheirJoints) {
     part.influence_joints = {0, 0, 0, 0, 0, 1, 0, 0, 1, 0, 0, 0};
     part.influence_weights = {1, 0, 0, 0, 0.5F, 0.5F, 0, 0, 1, 0, 0, 0};
     part.targets.resize(1);
-    part.targets[0].positions = {{0, 0, 0}, {0, 0, 0}, {0, 0, 0.1F}};
+    part.targets[0].positions = {{0, 0, 0}, {0, 0, 0}, {0.1F, 0, 0}};
     scene.meshes.push_back({"", {part}, {"bump"}, {}, {}, {}});
     // The last vertex goes from (1.5, 0) to (1, 0.5): 0.707 m.
     const RestShape shape = shape_at_rest(scene);
@@ -460,7 +460,7 @@ TEST(RestShapeTest, MeshesTakeTheShapeOfTheirJoints) {
             EXPECT_NEAR(static_cast<double>(posed.positions[v][c]), places[v][c], 1e-6) << v;
     EXPECT_NEAR(static_cast<double>(posed.normals[2][0]), -1, 1e-6);
     EXPECT_NEAR(static_cast<double>(posed.normals[1][0]), -std::sqrt(0.5), 1e-6);
-    EXPECT_NEAR(static_cast<double>(posed.targets[0].positions[2][2]), 0.1, 1e-6);
+    EXPECT_NEAR(static_cast<double>(posed.targets[0].positions[2][1]), 0.1, 1e-6);
     // The second joint's matrix was a turn and a place: its inverse takes (1, 0, 0) to the origin.
     EXPECT_NEAR(length(apply(scene.skins[0].inverse_binds[1], Vec3{1, 0, 0})), 0, 1e-12);
     scene.nodes[1].local.s = {0, 0, 0};
@@ -607,21 +607,23 @@ TEST_F(TargetTest, AListReordersRenamesDropsAndFills) {
     // Where its places are the rest pose, joints rest there and move as they did.
     fs::remove_all(folder_ / "crates");
     write_text(folder_ / "list.txt",
-               "root\n  hips\n    spine\n      chest 0 0.31 0\n        head 0.02 0.4 0\n");
-    const auto resting =
-        pack("[target]\njoints = \"list.txt\"\nsurplus = \"drop\"\nrest = \"list\"\n", true);
+               "root\n  hips\n    spine\n      chest 0 31 0\n        head 2 40 0\n");
+    const auto resting = pack(
+        "[target]\nunit = \"cm\"\njoints = \"list.txt\"\nsurplus = \"drop\"\nrest = \"list\"\n",
+        true);
     ASSERT_THAT(resting, IsOk());
     const auto rest = plain_gltf_worlds(file("tamsin.glb"), "", 0);
     const auto& chest = rest.at("chest").world;
     for (std::size_t c = 0; c < 3; ++c)
-        EXPECT_NEAR(rest.at("head").world[c][3],
-                    chest[c][3] + 0.02 * chest[c][0] + 0.4 * chest[c][1], 1e-6);
+        EXPECT_NEAR(rest.at("head").world[c][3], chest[c][3] + 2 * chest[c][0] + 40 * chest[c][1],
+                    1e-4);
     EXPECT_THAT(of_code(resting.value()[0], Code::kSkeletonDiffers), SizeIs(0))
         << "nothing rests elsewhere than the list has it";
     EXPECT_THAT(of_code(resting.value()[0], Code::kRestShape), SizeIs(1));
+    const auto in_metres = plain_gltf_worlds(pick, "pick", 77);
     for (const auto& [name, node] : plain_gltf_worlds(file("clips/pick.glb"), "pick", 77))
-        EXPECT_LT(apart(node.world, plain_gltf_worlds(pick, "pick", 77).at(name).world), 3e-6)
-            << name;
+        for (std::size_t c = 0; c < 3; ++c)
+            EXPECT_NEAR(node.world[c][3], 100 * in_metres.at(name).world[c][3], 3e-4) << name;
     // Without leave to drop and fill it stops, and writes nothing.
     write_text(folder_ / "list.target.toml", "joints = \"list.txt\"\n");
     fs::remove_all(folder_ / "crates");

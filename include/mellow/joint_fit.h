@@ -16,6 +16,7 @@
 #include "mellow/joint_source.h"
 #include "mellow/result.h"
 #include "mellow/skeleton.h"
+#include "mellow/take.h"
 
 namespace mellow {
 
@@ -66,6 +67,17 @@ Result<JointFit> fit_joints(const Skeleton& figure, const JointRules& rules,
                             const Convention& listed);
 /// The sources of the fitted joints.
 JointSources fit_sources(const JointSources& sources, const JointFit& fit);
+/// What a take of fitted joints carries besides them.
+struct FitParts {
+    std::vector<Mount> mounts = {};          ///< those that the figure's take has, by their names
+    std::vector<MorphChannels> morphs = {};  ///< likewise; those that it does not have rest
+    std::vector<std::string> without = {};   ///< scalars that are left out
+};
+/// The figure's take seen through other joints, to measure what was fitted: world matrices of
+/// joint j are those of the figure's joint from[j], or rest on the parent. Locals are not to be had
+/// of it. The take of the figure may go; what moves it must outlive this one.
+Take fit_take(const Take& figure, const Skeleton& skeleton, const std::vector<int>& from,
+              const FitParts& parts);
 /// The clip in terms of the fitted joints. Motion of joints that hang on others than before is
 /// composed in double precision from the samples; shear that arises is lost (and measured by the
 /// proof).

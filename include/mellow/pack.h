@@ -45,13 +45,21 @@ struct MorphActivity {
     double vertex_mm = 0;        ///< the most that it moves a vertex, whatever joints do
 };
 
+/// A part of a shaped clip, in samples of the clip, both included.
+struct PackedPart {
+    std::string name;
+    int first_sample = 0, last_sample = 0;
+    int times = 1;  ///< played so often, one after the other
+};
+
 /// One clip as it was packed. The samples themselves are in the files.
 struct PackedClip {
     Clip clip;  ///< without its samples
     SamplePlan plan;
     std::string timeline;
-    std::string motion;  ///< the file it is from; empty for the figure's own
-    std::string where;   ///< of its range in the recipe, for messages
+    std::string motion;             ///< the file it is from; empty for the figure's own
+    std::string where;              ///< of its range in the recipe, for messages
+    std::vector<PackedPart> parts;  ///< of a shaped clip
     FileRecord file;
     LoopGap gap;
     double worst_shear = 0;

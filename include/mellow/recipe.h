@@ -24,6 +24,48 @@
 
 namespace mellow {
 
+/// What is made of a motion before it is sampled (shaping.h); in this order.
+struct RecipeShaping {
+    bool reverse = false;
+    double stretch = 1;             ///< of its length: 2 takes twice as long
+    std::optional<double> seconds;  ///< in place of a factor
+    double hold = 0;                ///< seconds for which the last pose stays
+    ValueCurve time;                ///< in place of all these: seconds of the motion over seconds
+    bool mirror = false;
+    int repeat = 1;
+    double repeat_seconds = 0;  ///< as often as it takes to be no shorter; 0: `repeat`
+
+    bool changes_time() const {
+        return reverse || stretch != 1 || seconds || hold > 0 || !time.points.empty();
+    }
+    bool any() const { return changes_time() || mirror || repeat != 1 || repeat_seconds > 0; }
+};
+
+/// Where a part or a repeat goes on: names of a joint, and what of its ground frame.
+struct RecipeAlign {
+    std::string joint;  ///< empty: the hips
+    bool ground = true, heading = true, height = false;
+};
+
+/// One of the parts that a clip is joined of.
+struct RecipePart {
+    std::string clip;                     ///< another clip of the recipe; empty: a range
+    Range range;                          ///< its name is for people
+    std::string source, timeline, strip;  ///< as of a clip
+    RecipeShaping shaping;
+    double overlap = 0;  ///< frames at the rate of the figure's file
+    CurveShape blend = CurveShape::kSmooth;
+    RecipeAlign align;
+    std::string where;
+};
+
+/// Where a clip is put once it is made, in metres and degrees from the figure's point of view.
+struct RecipePlace {
+    bool at_origin = false;  ///< its start is laid on the origin first, facing ahead
+    double ahead = 0, left = 0, up = 0, heading = 0;
+    bool any() const { return at_origin || ahead != 0 || left != 0 || up != 0 || heading != 0; }
+};
+
 struct RecipeClip {
     Range range;
     std::string source;    ///< name of a [[source]]; empty: the figure's own file
@@ -31,6 +73,20 @@ struct RecipeClip {
     std::string strip;     ///< in place of a timeline
     TravelParts travel;
     ClipLabels labels;
+
+    std::vector<RecipePart> parts;  ///< in place of a range
+    RecipeShaping shaping;
+    RecipeAlign align;
+    bool fit = false;              ///< length to whole samples, by the nearest stretch
+    bool find_loop = false;        ///< ends the range at the frame that loops best
+    double shortest = 0;           ///< frames of such a loop at least; 0: a quarter of the range
+    std::optional<double> repair;  ///< frames over which a loop's gap is closed; 0: all of them
+    RecipePlace place;
+    std::string text;  ///< as of a strip, where it is shaped
+
+    bool shaped() const {
+        return !parts.empty() || shaping.any() || fit || find_loop || repair || place.any();
+    }
 };
 
 /// Every timeline whose name fits becomes a clip of its own name and whole range.
@@ -119,6 +175,9 @@ struct Recipe {
     struct Places {
         std::string source, strip_prefix, axes, hips;
     } where;
+
+    /// Joints that are each other's on the other side, where names do not say it.
+    std::vector<std::pair<std::string, std::string>> mirror;
 
     std::vector<RecipeCamera> cameras;
     std::vector<RecipeStrip> strips;

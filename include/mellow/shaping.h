@@ -78,6 +78,12 @@ Result<Joined> repeat(const JoinPart& part, int times, bool root_added);
 /// The ground frame of a joint (see Align) of a take at a second; its height too if `height`.
 Transform ground_frame(const Take& take, const Align& align, double second);
 
+/// The whole take elsewhere: turned about up and shifted by `place`. A root that was added stays.
+Take placed(const ShapedTake& take, const Transform& place, bool root_added);
+/// The same for a baked clip whose travel has been moved to the root: the root is moved where it
+/// carries travel or was not added, else all that hangs on it. Other local poses stay as they are.
+void place_clip(Clip& clip, const Skeleton& skeleton, const Transform& place, bool root_added);
+
 /// Which joint stands for which on the other side; itself in the middle and for props.
 struct MirrorPairs {
     std::vector<int> joints;
@@ -121,9 +127,10 @@ Repaired repair_loop(const ShapedTake& take, const LoopRepair& repair, bool root
 /// A frame at which a range could close.
 struct LoopEnd {
     int sample = 0;
-    double place_m = 0, turn_rad = 0;      ///< largest differences of local poses, travel apart
-    double speed_m_s = 0, spin_rad_s = 0;  ///< the same of their speeds
-    double score = 0;                      ///< what they are sorted by, the least first
+    double place_m = 0, turn_rad = 0;  ///< largest differences of local poses, travel apart
+    /// The same of speeds: that with which it is reached, that with which the first is left.
+    double speed_m_s = 0, spin_rad_s = 0;
+    double score = 0;  ///< what they are sorted by, the least first
 };
 /// The best samples of a clip, from sample `shortest` on, to loop back to its first: poses of all
 /// joints (places of the top ones without the way on the ground, turns without heading) and their

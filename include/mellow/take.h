@@ -72,7 +72,6 @@ struct TakeParts {
     std::vector<Mount> mounts = {};
     /// The morph weights of the figure; not set: those of the scene itself.
     std::optional<std::vector<MorphChannels>> morphs = {};
-    std::vector<std::string> without = {};  ///< names of scalars that are left out
 };
 
 /// The take that the nodes of `scene` make under `poses`: joint j is node sources[j].node, with

@@ -369,10 +369,6 @@ Take take_of(const Scene& scene, const PoseSource& poses, const Skeleton& skelet
              const std::optional<PoseSource>& locals) {
     Take take{skeleton,      parts.mounts, parts.morphs ? *parts.morphs : morph_channels(scene),
               poses.scalars, nullptr,      nullptr};
-    std::erase_if(take.scalars, [&](const NamedScalar& scalar) {
-        return std::find(parts.without.begin(), parts.without.end(), scalar.name) !=
-               parts.without.end();
-    });
     take.motion = std::make_shared<SceneTake>(scene, poses, take, sources, locals, !parts.morphs);
     take.tiles = std::make_shared<Pool<JointTile>>(
         [motion = take.motion] { return std::make_unique<JointTile>(motion->make_tile()); });

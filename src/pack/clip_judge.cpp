@@ -144,7 +144,7 @@ class ClipJudge {
 
     /// A clip whose end stands still.
     void end(const Clip& clip, const RecipeClip& wanted) {
-        if (wanted.range.is_pose()) return;
+        if (wanted.range.is_pose() || wanted.shaping.hold > 0) return;
         int last = clip.samples - 1;
         while (last > 0 && still(clip, last)) --last;
         const double k = clip.rate.per_second(),
@@ -155,7 +155,8 @@ class ClipJudge {
             {Code::kStillTail, Severity::kWarning, wanted.range.where,
              fmt::format("nothing moves in the last {:.2f} s", (clip.samples - 1 - last) / k),
              "a range that ends where the motion ends",
-             fmt::format("end the range at {:.0f}", std::ceil(end - 1e-6))});
+             wanted.shaped() ? std::string("end the range of its last part earlier")
+                             : fmt::format("end the range at {:.0f}", std::ceil(end - 1e-6))});
     }
 
     static bool same(std::span<const float> values, std::size_t width, int sample) {
@@ -239,12 +240,12 @@ Findings judge_overlap(const std::vector<ClipJob>& jobs, std::size_t i) {
     std::int64_t first = 0, last = -1;
     std::string with;
     int others = -1;
-    for (std::size_t j = 0; j < i && !a.is_pose(); ++j) {
+    for (std::size_t j = 0; j < i && !a.is_pose() && !own.shaped(); ++j) {
         const RecipeClip& other = jobs[j].clip;
         const Range& b = other.range;
         const std::int64_t from = std::max(a.first, b.first), to = std::min(a.last, b.last);
-        if (b.is_pose() || jobs[i].motion != jobs[j].motion || own.timeline != other.timeline ||
-            own.strip != other.strip || from > to)
+        if (b.is_pose() || other.shaped() || jobs[i].motion != jobs[j].motion ||
+            own.timeline != other.timeline || own.strip != other.strip || from > to)
             continue;
         ++others;
         if (to - from > last - first) first = from, last = to, with = b.name;

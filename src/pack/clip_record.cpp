@@ -106,6 +106,15 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
         json.member("last", packed.plan.last_frame);
         json.member("rate", to_text(packed.plan.source_rate));
     });
+    if (!packed.parts.empty())
+        json.list("made_of", packed.parts, [&](const PackedPart& part) {
+            json.begin_object().member("name", part.name);
+            json.member("first_sample", part.first_sample).member("last_sample", part.last_sample);
+            json.member("seconds", tidy(packed.clip.rate.seconds(part.last_sample) -
+                                        packed.clip.rate.seconds(part.first_sample)));
+            if (part.times > 1) json.member("times", part.times);
+            json.end_object();
+        });
     write_clip_facts(json, packed.clip, out);
     if (packed.clip.loop != LoopForm::kOnce)
         json.object("loop_gap", [&] {
@@ -187,6 +196,10 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
     packed.plan.rate = packed.clip.rate;
     packed.plan.samples = packed.clip.period + 1;
     packed.plan.loop = packed.clip.loop != LoopForm::kOnce;
+    for (JsonMembers& part : json.objects("made_of"))
+        packed.parts.push_back({part.text("name"), part.whole("first_sample"),
+                                part.whole("last_sample"),
+                                part.has("times") ? part.whole("times") : 1});
     if (json.has("loop_gap")) {
         JsonMembers gap = json.object("loop_gap");
         packed.gap.distance_m = gap.number("mm") / 1000;

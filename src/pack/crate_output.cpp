@@ -344,9 +344,8 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
             driven_by(*baked.motion->scene, fit_sources(baked.motion->sources, fitted_->fit()),
                       *baked.rig));
     };
-    auto proof = like            ? Result<ClipProof>(std::move(*like))
-                 : takes_as_is() ? measure(baked.take)
-                                 : measure(fitted_->take(*baked.motion, baked.rig, mounts()));
+    auto proof =
+        like ? Result<ClipProof>(std::move(*like)) : measure(fitted_->take(baked.take, mounts()));
     const Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failures());
     if (proof) packed.proof = std::move(proof).value();
     packed.passed = good.ok();

@@ -27,8 +27,11 @@ struct BakedClip {
     const PlannedRange* range = nullptr;
     std::shared_ptr<const FigureMotion> motion;
     std::shared_ptr<const Rig> rig;
-    Take take;  ///< of the figure's own joints
-    Clip clip;  ///< closed, with its travel on the root
+    std::vector<std::shared_ptr<const void>> held;  ///< what the take of a shaped clip looks at
+    Take take;        ///< of the figure's own joints, where it is placed
+    Take unplaced;    ///< of a shaped clip
+    Transform place;  ///< what is between the two
+    Clip clip;        ///< closed, with its travel on the root
     PackedClip facts;
 };
 
@@ -55,8 +58,8 @@ class CrateOutput {
 
     /// Nodes that a take must carry so that the meshes of this crate can be measured.
     const std::vector<Mount>& mounts() const { return skin_proof_->mounts(); }
-    /// True where joints and meshes are those of the figure: its own take proves them.
-    bool takes_as_is() const { return fitted_->fit().same && target_.morphs.empty(); }
+    /// A mount as it hangs on the figure's own joints.
+    Mount in_figure(const Mount& mount) const { return fitted_->in_figure(mount); }
     const Target& target() const { return target_; }
 
     /// The clip from the crate that stands there, where it is made of the same inputs.

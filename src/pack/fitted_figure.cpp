@@ -198,15 +198,24 @@ Clip FittedFigure::fitted(Clip clip) const {
     return fit_.same ? clip : fit_clip(clip, figure_->skeleton(), fit_);
 }
 
-Take FittedFigure::take(const FigureMotion& motion, std::shared_ptr<const Rig> rig,
-                        const std::vector<Mount>& mounts) const {
-    TakeParts parts;
+Mount FittedFigure::in_figure(const Mount& mount) const {
+    Mount out = mount;
+    if (mount.joint != kNone) out.joint = fit_.from[at(mount.joint)];
+    // On a joint that the list alone has it hangs on nothing of the figure.
+    if (out.joint == kNone && mount.joint != kNone) out.node = mount.node;
+    return out;
+}
+
+Take FittedFigure::take(const Take& figure, const std::vector<Mount>& mounts) const {
+    const bool same_mounts =
+        std::equal(mounts.begin(), mounts.end(), figure.mounts.begin(), figure.mounts.end(),
+                   [](const Mount& a, const Mount& b) { return a.name == b.name; });
+    if (fit_.same && changes_.empty() && without_.empty() && same_mounts) return figure;
+    FitParts parts;
     parts.mounts = mounts;
-    if (!motion.same_nodes)
-        for (Mount& mount : parts.mounts) mount.node = find_node(*motion.scene, mount.name);
-    if (!motion.same_nodes || !changes_.empty()) parts.morphs = morph_channels(*scene_);
+    parts.morphs = morph_channels(*scene_);
     parts.without = without_;
-    return play(*motion.scene, std::move(rig), bound_, fit_sources(motion.sources, fit_), parts);
+    return fit_take(figure, bound_, fit_.from, parts);
 }
 
 }  // namespace mellow

@@ -33,9 +33,11 @@ class FittedFigure {
 
     /// A baked clip of the figure in the terms of the target.
     Clip fitted(Clip clip) const;
-    /// What the fitted clip must move like.
-    Take take(const FigureMotion& motion, std::shared_ptr<const Rig> rig,
-              const std::vector<Mount>& mounts) const;
+    /// What the fitted clip must move like, by a take of the figure's own joints. `mounts`: those
+    /// that the crate is measured by; the figure's take carries them as in_figure() says.
+    Take take(const Take& figure, const std::vector<Mount>& mounts) const;
+    /// A mount of the fitted skeleton, on the joints of the figure.
+    Mount in_figure(const Mount& mount) const;
 
   private:
     Status fit(const Recipe& recipe, const Target& target, Findings& findings);

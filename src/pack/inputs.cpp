@@ -25,6 +25,16 @@ std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& 
     text += fmt::format("{}: {}..{} {} {} travel {} {} {} of {}\n", clip.range.name,
                         clip.range.first, clip.range.last, clip.range.loops(), clip.range.is_pose(),
                         clip.travel.ground, clip.travel.height, clip.travel.heading, job.moved_by);
+    if (clip.shaped()) text += clip.text + "\n";
+    for (const PartJob& part : job.parts) {
+        if (part.clip != PartJob::kNoClip)
+            text += clip_inputs(recipe, target, jobs, jobs.clips()[part.clip], report) + "\n";
+        for (const FileRecord& record : jobs.records(part.motion))
+            text += record.file + " " + record.hash + "\n";
+        for (const RecipeSource& source : recipe.sources)
+            if (part.motion > 0 && source.name == jobs.source_name(part.motion))
+                text += source.text + "\n";
+    }
     const ClipLabels& labels = clip.labels;
     text += fmt::format("{} {} {} {}\n", labels.id, labels.group, labels.speed, labels.backwards);
     for (const auto& [key, value] : labels.tags) text += key + " = " + value + "\n";

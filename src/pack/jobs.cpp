@@ -46,6 +46,7 @@ Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, PackReport& repor
                 if (!said) wrong.push_back(f);
             }
     if (figure) jobs->open_files(report, progress, wrong);
+    if (wrong.empty()) append(wrong, jobs->plan_joined());
     if (!wrong.empty()) return wrong;
     jobs->note_same_content(report);
     return jobs;
@@ -76,6 +77,28 @@ Status Jobs::list_files() {
     return wrong;
 }
 
+/// The one file of a source; the figure's own without a name.
+Result<std::size_t> Jobs::motion_of(const std::string& source, const std::string& where) const {
+    if (source.empty()) return std::size_t{0};
+    std::vector<std::size_t> found;
+    for (std::size_t f = 1; f < files_.size(); ++f)
+        if (files_[f]->source->name == source) found.push_back(f);
+    if (found.size() == 1) return found[0];
+    if (found.empty())
+        return Finding{Code::kNameUnknown,
+                       Severity::kStop,
+                       where,
+                       fmt::format("no file of source \"{}\"", source),
+                       "a [[source]] of that name",
+                       "correct the name"};
+    return Finding{Code::kValueBad,
+                   Severity::kStop,
+                   where,
+                   fmt::format("source \"{}\" has {} files", source, found.size()),
+                   "a source with one file",
+                   "[[clips]] makes a clip of each file; match = \"...\" chooses"};
+}
+
 /// Clips that the recipe names, and those of the timelines of the figure's own file.
 Status Jobs::own_clips(PackReport& report) {
     Findings wrong;
@@ -84,19 +107,13 @@ Status Jobs::own_clips(PackReport& report) {
         names_.emplace(folded(clip.range.name), clip.range.where);
         ClipJob job;
         job.clip = clip;
-        if (!clip.source.empty()) {
-            std::vector<std::size_t> of_source;
-            for (std::size_t f = 1; f < files_.size(); ++f)
-                if (files_[f]->source->name == clip.source) of_source.push_back(f);
-            if (of_source.size() > 1)
-                wrong.push_back(
-                    {Code::kValueBad, Severity::kStop, clip.range.where,
-                     fmt::format("source \"{}\" has {} files", clip.source, of_source.size()),
-                     "a source with one file",
-                     "[[clips]] makes a clip of each file; match = \"...\" chooses"});
-            if (of_source.size() != 1) continue;
-            job.motion = of_source[0];
+        auto motion = motion_of(clip.source, clip.range.where);
+        if (!motion) {
+            append(wrong, motion.failures());
+            continue;
         }
+        // Clips of parts are planned when all others are.
+        job.motion = clip.parts.empty() ? motion.value() : kNoMotion;
         clips_.push_back(std::move(job));
     }
     for (const RecipeTimelines& wanted : recipe_.timelines)
@@ -250,8 +267,13 @@ void Jobs::note_same_content(PackReport& report) const {
                                        "take one of them away, or narrow the pattern"});
     }
     for (const RecipeSource& source : recipe_.sources) {
+        const auto moves = [&](std::size_t motion) {
+            return motion > 0 && files_[motion]->source == &source;
+        };
         const bool used = std::any_of(clips_.begin(), clips_.end(), [&](const ClipJob& job) {
-            return job.motion > 0 && files_[job.motion]->source == &source;
+            return moves(job.motion) ||
+                   std::any_of(job.parts.begin(), job.parts.end(),
+                               [&](const PartJob& part) { return moves(part.motion); });
         });
         if (!used && report.skipped.empty())
             report.findings.push_back(
@@ -348,6 +370,7 @@ Status Jobs::fits_in(const Target& target, int samples, const std::string& where
 
 Status Jobs::plan(ClipJob& job, const FigureMotion& motion) const {
     const RecipeClip& clip = job.clip;
+    if (clip.shaped()) return plan_shaped(job, motion);
     const Scene& scene = *motion.scene;
     MELLOW_TRY(job.what, performance(clip, motion));
     FrameSpan span;

@@ -12,13 +12,28 @@
 
 namespace mellow {
 
+/// What a shaped clip is made of: a piece of a motion, or another clip.
+struct PartJob {
+    std::size_t clip = kNoClip;  ///< of Jobs; else:
+    std::size_t motion = 0;
+    Performance what;
+    double first = 0, last = 0;        ///< seconds
+    const RecipePart* part = nullptr;  ///< nullptr: the clip's own range
+    std::string name;                  ///< for people: of the clip, the timeline or strip
+
+    static constexpr std::size_t kNoClip = static_cast<std::size_t>(-1);
+};
+
 /// One clip before it is baked.
 struct ClipJob {
     RecipeClip clip;                   ///< with its last name and range
+    std::vector<PartJob> parts;        ///< of a shaped clip
+    double seconds = 0;                ///< of a shaped clip, before it is fitted to samples
     std::size_t motion = 0;            ///< of Jobs
     Performance what;                  ///< what moves it
     std::vector<PlannedRange> ranges;  ///< at each rate of the targets, the first one's first
     std::string moved_by;              ///< name of the timeline or strip
+    Findings shaping;                  ///< what was found of its loop and its length
 
     const PlannedRange& range() const { return ranges.front(); }
     const PlannedRange& range_at(FrameRate rate) const {
@@ -69,6 +84,8 @@ class Jobs {
         std::vector<ClipJob> planned;  ///< of the clips that name this file alone
     };
 
+    static constexpr std::size_t kNoMotion = static_cast<std::size_t>(-1);
+
     explicit Jobs(const Recipe& recipe) : recipe_(recipe), figure_(recipe) {}
     Status list_files();
     Status own_clips(PackReport& report);
@@ -81,6 +98,13 @@ class Jobs {
     void note_same_content(PackReport& report) const;
     Result<Performance> performance(const RecipeClip& clip, const FigureMotion& motion) const;
     Status plan(ClipJob& job, const FigureMotion& motion) const;
+    Result<PartJob> piece(const RecipeClip& clip, const FigureMotion& motion) const;
+    Status plan_shaped(ClipJob& job, const FigureMotion& motion) const;
+    Status find_loop(ClipJob& job, const FigureMotion& motion) const;
+    Findings plan_joined();
+    Status plan_parts(std::size_t clip, std::vector<int>& state);
+    Status plan_samples(ClipJob& job) const;
+    Result<std::size_t> motion_of(const std::string& source, const std::string& where) const;
     Status fits_in(const Target& target, int samples, const std::string& where) const;
 
     const Recipe& recipe_;

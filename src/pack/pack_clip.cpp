@@ -1,22 +1,57 @@
 #include "pack/pack_clip.h"
 
+#include <cmath>
+
+#include "mellow/shaping.h"
 #include "mellow/travel.h"
 #include "pack/clip_judge.h"
+#include "pack/shaped_clip.h"
 
 namespace mellow {
 namespace {
 
 using Outputs = std::vector<std::unique_ptr<CrateOutput>>;
 
+/// The take of a clip that is made of others.
+Result<BakedClip> bind_shaped(const Recipe& recipe, const Jobs& jobs, BakedClip out,
+                              const std::vector<Mount>& mounts) {
+    const SamplePlan& plan = out.range->plan;
+    MELLOW_TRY(ShapedClip shaped, shaped_clip(recipe, jobs, *out.job, mounts, plan.end()));
+    out.motion = shaped.motion, out.rig = shaped.rig;
+    out.held = std::move(shaped.held);
+    out.place = place_of(*out.job, jobs.figure(), shaped.shaped.take);
+    out.unplaced = shaped.shaped.take;
+    out.take = out.job->clip.place.any()
+                   ? placed(shaped.shaped, out.place, jobs.figure().sources()[0].node == kNone)
+                   : shaped.shaped.take;
+    out.facts.shared = std::move(shaped.findings);
+    for (const PlacedPart& part : shaped.parts) {
+        const auto sample = [&](double second) {
+            return static_cast<int>(std::lround(second * plan.rate.per_second()));
+        };
+        const PackedPart packed{part.name, sample(part.first), sample(part.last), 1};
+        auto& parts = out.facts.parts;
+        if (!parts.empty() && parts.back().name == packed.name &&
+            parts.back().last_sample == packed.first_sample) {
+            parts.back().last_sample = packed.last_sample;
+            ++parts.back().times;
+        } else {
+            parts.push_back(packed);
+        }
+    }
+    return out;
+}
+
 /// The take of a clip, bound for one rate.
-Result<BakedClip> bind(const Jobs& jobs, std::size_t i, const Target& target,
-                       const std::vector<Mount>& mounts) {
+Result<BakedClip> bind_clip(const Recipe& recipe, const Jobs& jobs, std::size_t i,
+                            const Target& target, const std::vector<Mount>& mounts) {
     BakedClip out;
     out.job = &jobs.clips()[i];
     out.range = &out.job->range_at(target.rate);
+    const SamplePlan& plan = out.range->plan;
+    if (!out.job->parts.empty()) return bind_shaped(recipe, jobs, std::move(out), mounts);
     MELLOW_TRY(out.motion, jobs.motion(out.job->motion));
     Performance what = out.job->what;
-    const SamplePlan& plan = out.range->plan;
     what.played = Played{plan.start(), plan.end(), out.job->clip.range.loops()};
     MELLOW_TRY(Rig bound, Rig::bind(*out.motion->scene, what, *out.motion->sheet));
     out.rig = std::make_shared<const Rig>(std::move(bound));
@@ -28,25 +63,35 @@ void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memo
     const ClipJob& job = *out.job;
     PackedClip& facts = out.facts;
     facts.where = job.clip.range.where;
-    facts.shared = out.range->findings;
-    append(facts.shared, out.rig->findings());
+    append(facts.shared, out.range->findings);
+    if (job.parts.empty()) append(facts.shared, out.rig->findings());
     facts.plan = out.range->plan;
     facts.timeline = job.moved_by;
     facts.motion = out.motion->own ? "" : out.motion->file;
-    Baked baked = bake(out.take, facts.plan, std::move(memory));
-    unwrap_turns(out.take, facts.plan, baked.losses);
+    const Take& take = job.parts.empty() ? out.take : out.unplaced;
+    Baked baked = bake(take, facts.plan, std::move(memory));
+    unwrap_turns(take, facts.plan, baked.losses);
     extract_travel(baked.clip, jobs.figure().skeleton(), jobs.figure().hips(), job.clip.travel);
+    if (job.clip.place.any())
+        place_clip(baked.clip, jobs.figure().skeleton(), out.place,
+                   jobs.figure().sources()[0].node == kNone);
     facts.gap = loop_gap(baked.clip);
     facts.findings = judge_baked(recipe, jobs.figure(), job, baked, facts);
     out.clip = std::move(baked.clip);
 }
 
-/// Mounts of the one crate that is proven by the figure's own take.
-const std::vector<Mount>& mounts_for(const Outputs& outputs, const Target& target) {
-    static const std::vector<Mount> kNo;
-    for (const auto& output : outputs)
-        if (output->takes_as_is() && output->target().rate == target.rate) return output->mounts();
-    return kNo;
+/// What all crates of a rate need to be measured, each mount once.
+std::vector<Mount> mounts_for(const Outputs& outputs, const Target& target) {
+    std::vector<Mount> all;
+    for (const auto& output : outputs) {
+        if (!(output->target().rate == target.rate)) continue;
+        for (const Mount& mount : output->mounts()) {
+            const bool have = std::any_of(all.begin(), all.end(),
+                                          [&](const Mount& m) { return m.name == mount.name; });
+            if (!have) all.push_back(output->in_figure(mount));
+        }
+    }
+    return all;
 }
 
 }  // namespace
@@ -58,7 +103,8 @@ Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outpu
     for (std::size_t o = 0; o < outputs.size(); ++o) {
         if (results[o]) continue;
         const Target& target = outputs[o]->target();
-        MELLOW_TRY(BakedClip baked, bind(jobs, i, target, mounts_for(outputs, target)));
+        MELLOW_TRY(BakedClip baked,
+                   bind_clip(recipe, jobs, i, target, mounts_for(outputs, target)));
         auto room = memory.take();
         bake_into(recipe, jobs, baked, std::move(*room));
         std::optional<CrateOutput::Measured> first;
@@ -75,13 +121,13 @@ Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outpu
     return results;
 }
 
-Result<ClipResult> prove_shared(const Recipe&, const Jobs& jobs, const Outputs& outputs,
+Result<ClipResult> prove_shared(const Recipe& recipe, const Jobs& jobs, const Outputs& outputs,
                                 std::size_t i) {
     ClipResult results(outputs.size());
     for (std::size_t o = 0; o < outputs.size(); ++o) {
         if (!outputs[o]->shares_a_file()) continue;
-        MELLOW_TRY(const BakedClip baked,
-                   bind(jobs, i, outputs[o]->target(), outputs[o]->mounts()));
+        MELLOW_TRY(const BakedClip baked, bind_clip(recipe, jobs, i, outputs[o]->target(),
+                                                    mounts_for(outputs, outputs[o]->target())));
         results[o] = outputs[o]->prove_shared(i, baked);
     }
     return results;

@@ -16,6 +16,7 @@
 #include "pack/checks.h"
 #include "pack/clip_names.h"
 #include "pack/recipe_parts.h"
+#include "pack/recipe_shaping.h"
 #include "pack/target_table.h"
 #include "pack/used_tables.h"
 #include "rig/sheet_words.h"
@@ -170,7 +171,7 @@ void read_labels(TomlTable& t, ClipLabels& labels) {
 /// What a clip and all clips of [[timelines]] can say.
 void read_motion(TomlTable& t, RecipeClip& clip) {
     read_labels(t, clip.labels);
-    if (t.flag("loop", false) && !clip.range.is_pose()) clip.range.play = Play::kLoop;
+    read_shaping(t, clip);
     for (const std::string& part : t.texts("travel", {})) {
         if (part == "ground")
             clip.travel.ground = true;
@@ -182,6 +183,7 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
             t.fail(Code::kValueBad, "travel", "\"" + part + "\"",
                    "any of: ground, height, heading");
     }
+    clip.text = clip.shaped() ? t.canonical() : "";
 }
 
 void read_sources(TomlTable& top, Recipe& recipe) {
@@ -267,26 +269,16 @@ RecipeClip read_clip(TomlTable& t) {
         clip.range.first = clip.range.last =
             static_cast<std::int64_t>(std::clamp(frame, -1e9, 1e9));
     }
-    const std::vector<double> range =
-        clip.range.is_pose() ? std::vector<double>{} : t.numbers("range");
-    const bool whole = std::all_of(range.begin(), range.end(), [](double v) {
-        return v == std::floor(v) && std::abs(v) < 1e9;
-    });
-    if (range.size() == 2 && whole) {
-        clip.range.first = static_cast<std::int64_t>(range[0]);
-        clip.range.last = static_cast<std::int64_t>(range[1]);
-        clip.range.where = t.where("range");
-    } else if (!clip.range.is_pose()) {
-        t.fail(Code::kValueBad, "range", fmt::format("[{}]", fmt::join(range, ", ")),
-               "two whole frame numbers, [first, last], both inclusive");
-    }
     read_motion(t, clip);
+    read_parts(t, clip);
+    if (!clip.range.is_pose() && clip.parts.empty()) read_range(t, clip.range);
     clip.timeline = t.text("timeline", "");
     clip.strip = t.text("strip", "");
     clip.source = t.text("source", "");
     if (!clip.timeline.empty() && !clip.strip.empty())
         t.fail(Code::kValueBad, "strip", "a strip and a timeline", "one of them");
-    t.knows({"pose", "range"});
+    t.knows({"pose", "range", "part"});
+    if (clip.shaped()) clip.text = t.canonical();
     t.close();
     return clip;
 }
@@ -424,7 +416,8 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     if (top.is_list("source")) common.erase("source");
     recipe.common = TomlTable(common, file).canonical();
     top.knows({"figure", "rename", "clips", "source", "joints", "target", "travel", "output",
-               "proof", "clip", "timelines", "strip", "layer", "set", "camera", "checks"});
+               "proof", "clip", "timelines", "strip", "layer", "set", "camera", "checks",
+               "mirror"});
     std::deque<toml::table> missing;  // stand for sections that are not there
     const auto section = [&](const char* key, auto&& read) {
         const toml::table* table = top.table(key);
@@ -442,6 +435,10 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
                  "[figure] with [[source]], or [source] alone",
                  "[[source]] in place of [source], with a name");
     read_sources(top, recipe);
+    if (top.has("mirror"))
+        section("mirror", [&](TomlTable& t) {
+            for (const std::string& key : t.keys()) recipe.mirror.emplace_back(key, t.text(key));
+        });
     if (top.has("rename"))
         section("rename", [&](TomlTable& t) { recipe.renames = read_rename_keys(t); });
     Sets sets;

@@ -31,12 +31,12 @@ class LoopFinder {
 
     std::vector<LoopEnd> run(int shortest, std::size_t most) {
         const Frame first = frame(0), second = frame(std::min(1, clip_.samples - 1));
-        Frame now = frame(std::min(shortest, clip_.samples - 1));
+        Frame before = frame(std::min(shortest, clip_.samples) - 1);
         std::vector<LoopEnd> all;
-        for (int k = shortest; k + 1 < clip_.samples; ++k) {
-            Frame next = frame(k + 1);
-            all.push_back(measure(k, first, second, now, next));
-            now = std::move(next);
+        for (int k = shortest; k < clip_.samples; ++k) {
+            Frame now = frame(k);
+            all.push_back(measure(k, first, second, before, now));
+            before = std::move(now);
         }
         std::stable_sort(all.begin(), all.end(),
                          [](const LoopEnd& a, const LoopEnd& b) { return a.score < b.score; });
@@ -73,23 +73,24 @@ class LoopFinder {
         return out;
     }
 
-    LoopEnd measure(int sample, const Frame& first, const Frame& second, const Frame& now,
-                    const Frame& next) const {
+    /// Speeds are that with which the sample is reached, and that with which the first is left.
+    LoopEnd measure(int sample, const Frame& first, const Frame& second, const Frame& before,
+                    const Frame& now) const {
         LoopEnd end;
         end.sample = sample;
         const double rate = clip_.rate.per_second();
         for (std::size_t j = 0; j < first.locals.size(); ++j) {
             if (static_cast<int>(j) == carrier_) continue;  // it carries travel alone
-            const Transform &a = first.locals[j], &b = second.locals[j], &c = now.locals[j],
-                            &d = next.locals[j];
-            end.place_m = std::max(end.place_m, length(c.t - a.t));
-            end.turn_rad = std::max(end.turn_rad, angle_between(a.r, c.r));
+            const Transform &a = first.locals[j], &b = second.locals[j], &c = before.locals[j],
+                            &d = now.locals[j];
+            end.place_m = std::max(end.place_m, length(d.t - a.t));
+            end.turn_rad = std::max(end.turn_rad, angle_between(a.r, d.r));
             end.speed_m_s = std::max(end.speed_m_s, length((d.t - c.t) - (b.t - a.t)) * rate);
             end.spin_rad_s = std::max(
                 end.spin_rad_s, angle_between(conjugate(a.r) * b.r, conjugate(c.r) * d.r) * rate);
         }
         const Transform step = after(back(first.way), second.way),
-                        later = after(back(now.way), next.way);
+                        later = after(back(before.way), now.way);
         end.speed_m_s = std::max(end.speed_m_s, length(later.t - step.t) * rate);
         end.spin_rad_s = std::max(end.spin_rad_s, angle_between(step.r, later.r) * rate);
         constexpr double kDegree = std::numbers::pi / 180;

@@ -337,6 +337,33 @@ Result<Joined> join(std::vector<JoinPart> parts, bool root_added) {
     return out;
 }
 
+Take placed(const ShapedTake& take, const Transform& place, bool root_added) {
+    Segment s;
+    s.take = take.take;
+    s.time = even_time(0, take.seconds, std::max(take.seconds, 1e-9));
+    s.last = take.seconds;
+    s.placed = place;
+    s.moved = true;
+    return moved_by(take.take, std::make_shared<JoinedMotion>(std::vector<Segment>{std::move(s)},
+                                                              take.take, root_added));
+}
+
+void place_clip(Clip& clip, const Skeleton& skeleton, const Transform& place, bool root_added) {
+    const Travel& travel = clip.travel;
+    const bool root = travel.ground || travel.height || travel.heading || !root_added;
+    for (int j = 0; j < skeleton.size(); ++j) {
+        if (root ? j != 0 : skeleton[j].parent != 0) continue;
+        JointTrack& track = clip.joints[at(j)];
+        for (int k = 0; k < clip.samples; ++k) {
+            Transform t = local_at(track, k);
+            t.t = place.t + rotate(place.r, t.t);
+            t.r = place.r * t.r;
+            if (k > 0) t.r = nearest(t.r, local_at(track, k - 1).r);
+            store(track, k, t);
+        }
+    }
+}
+
 Result<Joined> repeat(const JoinPart& part, int times, bool root_added) {
     if (times < 1 || times > 10'000) return bad(part, fmt::format("{} times", times), "1 to 10000");
     return join(std::vector<JoinPart>(at(times), part), root_added);

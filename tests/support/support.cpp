@@ -77,7 +77,7 @@ const std::map<std::string, std::string>& severities() {
                                                           {"number-bad", "stop warning"},
                                                           {"prefix", "note warning"},
                                                           {"range-gap", "note"},
-                                                          {"range-off-grid", "stop warning"},
+                                                          {"range-off-grid", "stop warning note"},
                                                           {"range-overlap", "note warning"},
                                                           {"rate-suspect", "warning"},
                                                           {"rigid-skin", "note"},

@@ -1,0 +1,246 @@
+#include "pack/shaped_clip.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "math/degrees.h"
+
+namespace mellow {
+namespace {
+
+/// Rest places of partners that are farther than this from being each other's image are said.
+constexpr double kAsymmetry_m = 2e-3;
+
+class ClipShaper {
+  public:
+    ClipShaper(const Recipe& recipe, const Jobs& jobs, const std::vector<Mount>& mounts)
+        : recipe_(recipe), jobs_(jobs), mounts_(mounts) {
+        const Figure& figure = jobs.figure();
+        root_added_ = figure.sources()[0].node == kNone;
+    }
+
+    Result<ShapedTake> clip(const ClipJob& job, bool outermost) {
+        const RecipeClip& wanted = job.clip;
+        std::vector<JoinPart> parts;
+        for (const PartJob& part : job.parts) MELLOW_CHECK(add(job, part, parts));
+        MELLOW_TRY(Joined joined, join(std::move(parts), root_added_));
+        ShapedTake out = std::move(joined.shaped);
+        if (outermost) out_.parts = std::move(joined.parts);
+        if (!wanted.parts.empty() && wanted.shaping.any()) {
+            std::vector<JoinPart> whole;
+            JoinPart all;
+            all.name = wanted.range.name;
+            all.take = out.take;
+            MELLOW_CHECK(shape(all, 0, out.seconds, wanted.shaping, wanted.align,
+                               wanted.range.where, whole));
+            MELLOW_TRY(Joined again, join(std::move(whole), root_added_));
+            out = std::move(again.shaped);
+            if (outermost) out_.parts = std::move(again.parts);
+        }
+        if (wanted.repair) out = repaired(job, std::move(out));
+        return out;
+    }
+
+    ShapedClip take() { return std::move(out_); }
+
+  private:
+    /// A part as often as it is repeated.
+    Status add(const ClipJob& job, const PartJob& part, std::vector<JoinPart>& parts) {
+        const RecipeClip& wanted = job.clip;
+        JoinPart piece;
+        double first = part.first, last = part.last;
+        if (part.clip != PartJob::kNoClip) {
+            const ClipJob& other = jobs_.clips()[part.clip];
+            if (other.parts.empty()) {
+                const SamplePlan& plan = other.range().plan;
+                MELLOW_TRY(piece.take, motion_of(other.motion, other.what));
+                first = plan.start(), last = plan.end();
+            } else {
+                MELLOW_TRY(ShapedTake shaped, clip(other, false));
+                piece.take = std::move(shaped.take);
+                first = 0, last = shaped.seconds;
+            }
+        } else {
+            MELLOW_TRY(piece.take, motion_of(part.motion, part.what));
+        }
+        if (part.part == nullptr) {
+            piece.name = part.name;
+            return shape(piece, first, last, wanted.shaping, wanted.align, wanted.range.where,
+                         parts);
+        }
+        const RecipePart& own = *part.part;
+        piece.name = own.range.name;
+        piece.blend = own.blend;
+        piece.overlap = parts.empty() ? 0 : own.overlap / jobs_.figure().scene().rate.per_second();
+        return shape(piece, first, last, own.shaping, own.align, own.where, parts);
+    }
+
+    Status shape(JoinPart piece, double first, double last, const RecipeShaping& shaping,
+                 const RecipeAlign& align, const std::string& where, std::vector<JoinPart>& parts) {
+        MELLOW_TRY(piece.align, joint_of(align, where));
+        if (shaping.mirror) {
+            MELLOW_TRY(piece.take, mirrored(piece.take, where));
+        }
+        piece.time = time_of(first, last, shaping);
+        const double once = piece.time.points.back().at;
+        piece.seconds = once;
+        const int times =
+            static_cast<int>(std::lround(shaped_seconds(last - first, shaping) / once));
+        for (int n = 0; n < times; ++n) {
+            parts.push_back(piece);
+            piece.overlap = 0;  // repeats follow on each other
+        }
+        return {};
+    }
+
+    static ValueCurve time_of(double first, double last, const RecipeShaping& s) {
+        if (!s.time.points.empty()) {
+            ValueCurve curve = s.time;
+            for (CurvePoint& point : curve.points)
+                point.value = std::min(first + point.value, last);
+            return curve;
+        }
+        const double seconds = s.seconds.value_or((last - first) * s.stretch);
+        ValueCurve curve =
+            s.reverse ? even_time(last, first, seconds) : even_time(first, last, seconds);
+        if (s.hold > 0) curve.points.push_back({seconds + s.hold, curve.points.back().value, 0});
+        return curve;
+    }
+
+    Result<Align> joint_of(const RecipeAlign& align, const std::string& where) const {
+        const Figure& figure = jobs_.figure();
+        Align out{figure.hips(), align.ground, align.heading, align.height};
+        if (align.joint.empty()) return out;
+        out.joint = figure.skeleton().find(align.joint);
+        if (out.joint >= 0) return out;
+        std::vector<std::string> names;
+        for (const Joint& joint : figure.skeleton().joints()) names.push_back(joint.name);
+        return Finding{Code::kNameUnknown,
+                       Severity::kStop,
+                       where,
+                       fmt::format("no joint \"{}\" to align by", align.joint),
+                       suggest(align.joint, names),
+                       "align = the name of a joint of the crate"};
+    }
+
+    Result<Take> motion_of(std::size_t motion, const Performance& what) {
+        MELLOW_TRY(const auto moved, jobs_.motion(motion));
+        MELLOW_TRY(Rig bound, Rig::bind(*moved->scene, what, *moved->sheet));
+        auto rig = std::make_shared<const Rig>(std::move(bound));
+        append(out_.findings, rig->findings());
+        if (!out_.rig) out_.motion = moved, out_.rig = rig;
+        out_.held.push_back(moved);
+        out_.held.push_back(rig);
+        return moved->take(jobs_.figure(), rig, mounts_);
+    }
+
+    Result<Take> mirrored(const Take& take, const std::string& where) {
+        auto pairs = mirror_pairs(take, recipe_.mirror);
+        if (!pairs) {
+            Finding failure = pairs.failure();
+            failure.where = where + ", " + failure.where;
+            return failure;
+        }
+        Mirrored out = mirror(take, pairs.value(), root_added_);
+        if (!pairs.value().unpaired.empty())
+            out_.findings.push_back({Code::kMissingJoint, Severity::kWarning, where,
+                                     "joints without a partner, mirrored in themselves: " +
+                                         name_list(pairs.value().unpaired),
+                                     "partners on the other side",
+                                     "[mirror] with \"this_side\" = \"other_side\""});
+        if (out.asymmetry_m > kAsymmetry_m)
+            out_.findings.push_back(
+                {Code::kAssumed, Severity::kNote, where,
+                 fmt::format("the figure is not the same on both sides at rest: \"{}\" by {:.3g} "
+                             "mm; joints keep their own lengths",
+                             out.asymmetric, out.asymmetry_m * 1000),
+                 "", ""});
+        return std::move(out.take);
+    }
+
+    ShapedTake repaired(const ClipJob& job, ShapedTake shaped) {
+        const Figure& figure = jobs_.figure();
+        const double frames = *job.clip.repair;
+        const TravelParts& travel = job.clip.travel;
+        Repaired out = repair_loop(shaped,
+                                   {frames / figure.scene().rate.per_second(), figure.hips(),
+                                    travel.ground, travel.heading},
+                                   root_added_);
+        if (out.place_m < 1e-6 && out.turn_rad < 1e-6) return shaped;  // there is no gap
+        out_.findings.push_back(
+            {Code::kAssumed, Severity::kNote, job.clip.range.where,
+             fmt::format(
+                 "the loop's gap is closed over {}: by up to {:.3g} mm at \"{}\" and {:.3g} "
+                 "degrees at \"{}\"",
+                 frames > 0 ? fmt::format("its last {:g} frames", frames)
+                            : std::string("its whole length"),
+                 out.place_m * 1000, out.place_joint, out.turn_rad * kDegrees, out.turn_joint),
+             "", ""});
+        shaped.take = std::move(out.take);
+        return shaped;
+    }
+
+    const Recipe& recipe_;
+    const Jobs& jobs_;
+    const std::vector<Mount>& mounts_;
+    bool root_added_ = false;
+    ShapedClip out_;
+};
+
+}  // namespace
+
+double shaped_seconds(double seconds, const RecipeShaping& s) {
+    double once = s.seconds.value_or(seconds * s.stretch) + s.hold;
+    if (!s.time.points.empty()) once = s.time.points.back().at;
+    const double times =
+        s.repeat_seconds > 0 ? std::max(1.0, std::ceil(s.repeat_seconds / once - 1e-9)) : s.repeat;
+    return once * times;
+}
+
+Result<ShapedClip> shaped_clip(const Recipe& recipe, const Jobs& jobs, const ClipJob& job,
+                               const std::vector<Mount>& mounts, double seconds) {
+    ClipShaper shaper(recipe, jobs, mounts);
+    auto made = shaper.clip(job, true);
+    if (!made) {
+        Findings failures = made.failures();
+        for (Finding& f : failures)
+            if (f.where.find(':') == std::string::npos)
+                f.where = job.clip.range.where + ", " + f.where;
+        return failures;
+    }
+    ShapedClip out = shaper.take();
+    out.shaped = std::move(made).value();
+    if (seconds <= 0 || std::abs(seconds - out.shaped.seconds) < 1e-9) return out;
+    if (!job.clip.fit) return out;
+    JoinPart whole;
+    whole.name = job.clip.range.name;
+    whole.take = out.shaped.take;
+    whole.seconds = seconds;
+    whole.time = even_time(0, out.shaped.seconds, seconds);
+    const double factor = seconds / out.shaped.seconds;
+    MELLOW_TRY(Joined fitted, join({std::move(whole)}, jobs.figure().sources()[0].node == kNone));
+    out.shaped = std::move(fitted.shaped);
+    for (PlacedPart& part : out.parts) part.first *= factor, part.last *= factor;
+    return out;
+}
+
+Transform place_of(const ClipJob& job, const Figure& figure, const Take& take) {
+    const RecipePlace& place = job.clip.place;
+    Transform out;
+    out.r = from_axis_angle({0, 1, 0}, place.heading / kDegrees);
+    out.t = {place.left, place.up, place.ahead};
+    if (!place.at_origin) return out;
+    const TravelParts& travel = job.clip.travel;
+    const bool travels = travel.ground || travel.heading;
+    const Align frame{figure.hips(), !travels || travel.ground, !travels || travel.heading, false};
+    const Transform start = ground_frame(take, frame, 0);
+    const Quat back = conjugate(start.r);
+    return {out.t + rotate(out.r * back, Vec3{} - start.t), out.r * back, {1, 1, 1}};
+}
+
+}  // namespace mellow

@@ -1,0 +1,302 @@
+// Clips that are shaped in a recipe, packed and read back from their files by a plain reader: each
+// against the files of the clips that it is made of, by 4x4 arithmetic written out here.
+#include <fmt/format.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "mellow/crate.h"
+#include "packing.h"
+#include "plain_gltf.h"
+
+namespace mellow::round_test {
+namespace {
+
+using nlohmann::json;
+using test::change;
+using test::FailsWith;
+using test::IsOk;
+using test::of_code;
+using test::plain_gltf_worlds;
+using test::PlainMatrix;
+using test::read_text;
+using test::TempFolder;
+using test::write_text;
+using testing::HasSubstr;
+using testing::SizeIs;
+namespace fs = std::filesystem;
+
+PlainMatrix times(const PlainMatrix& a, const PlainMatrix& b) {
+    PlainMatrix out{};
+    for (std::size_t r = 0; r < 4; ++r)
+        for (std::size_t c = 0; c < 4; ++c)
+            for (std::size_t i = 0; i < 4; ++i) out[r][c] += a[r][i] * b[i][c];
+    return out;
+}
+
+/// Of a matrix that turns and shifts.
+PlainMatrix undone(const PlainMatrix& m) {
+    PlainMatrix out{};
+    for (std::size_t r = 0; r < 3; ++r)
+        for (std::size_t c = 0; c < 3; ++c) {
+            out[r][c] = m[c][r];
+            out[r][3] -= m[c][r] * m[c][3];
+        }
+    out[3][3] = 1;
+    return out;
+}
+
+double apart(const PlainMatrix& a, const PlainMatrix& b) {
+    double worst = 0;
+    for (std::size_t r = 0; r < 4; ++r)
+        for (std::size_t c = 0; c < 4; ++c) worst = std::max(worst, std::abs(a[r][c] - b[r][c]));
+    return worst;
+}
+
+const std::string kWalk =
+    "[[clip]]\nname = \"walk\"\nrange = [108, 132]\nloop = true\ntravel = [\"ground\", "
+    "\"heading\"]\n";
+const std::string kPick =
+    "[[clip]]\nname = \"pick\"\nrange = [144, 240]\ntravel = [\"ground\", \"heading\"]\n";
+
+class RoundTest : public testing::Test {
+  protected:
+    void SetUp() override {
+        test::write_files(folder_.path(), test::tamsin());
+        recipe_ = read_text(folder_ / "tamsin.recipe.toml");
+    }
+    /// The recipe with these clips in place of its own.
+    std::string with(const std::string& clips) const {
+        const auto from = recipe_.find("[[clip]]"), to = recipe_.find("[output]");
+        return recipe_.substr(0, from) + clips + "\n" + recipe_.substr(to);
+    }
+    Result<PackReport> pack(const std::string& clips, bool replace = true) const {
+        return pack_text(folder_, with(clips), replace);
+    }
+    PackReport proven(const std::string& clips) const {
+        const auto report = pack(clips);
+        EXPECT_THAT(report, IsOk());
+        if (!report) return {};
+        EXPECT_TRUE(report.value().proven);
+        EXPECT_EQ(report.value().unmet, 0U);
+        return report.value();
+    }
+    std::map<std::string, test::PlainNode> worlds(const std::string& clip, int sample) const {
+        return plain_gltf_worlds(read_text(folder_ / "crates/tamsin/clips" / (clip + ".glb")), clip,
+                                 sample);
+    }
+    json manifest() const { return json::parse(read_text(folder_ / "crates/tamsin/crate.json")); }
+
+    TempFolder folder_;
+    std::string recipe_;
+};
+
+TEST_F(RoundTest, PartsGoOnWhereTheOneBeforeEnded) {
+    const PackReport report =
+        proven(kWalk + kPick +
+               "[[clip]]\nname = \"both\"\ntravel = [\"ground\", \"heading\"]\n"
+               "[[clip.part]]\nclip = \"walk\"\nrepeat = 2\n[[clip.part]]\nclip = \"pick\"\n");
+    ASSERT_THAT(report.clips, SizeIs(3));
+    EXPECT_EQ(report.clips[2].clip.samples, 30 + 30 + 120 + 1);
+    // The root says where a clip has got to. A part is moved by what takes its root at first to
+    // where the root of the part before was at last.
+    const auto moved = [&](const std::string& clip, const PlainMatrix& ended) {
+        return times(ended, undone(worlds(clip, 0).at("root").world));
+    };
+    const PlainMatrix second = moved("walk", worlds("walk", 30).at("root").world),
+                      third = moved("pick", times(second, worlds("walk", 30).at("root").world));
+    for (const auto& [sample, clip, own, by] : {std::tuple(17, "walk", 17, PlainMatrix{}),
+                                                {30, "walk", 0, second},
+                                                {47, "walk", 17, second},
+                                                {60, "pick", 0, third},
+                                                {120, "pick", 60, third},
+                                                {180, "pick", 120, third}}) {
+        const auto got = worlds("both", sample), from = worlds(clip, own);
+        for (const auto& [name, node] : from)
+            EXPECT_LT(apart(got.at(name).world, sample < 30 ? node.world : times(by, node.world)),
+                      3e-6)
+                << name << " at " << sample;
+    }
+    const json parts = manifest()["clips"][2]["made_of"];
+    ASSERT_EQ(parts.size(), 2U);
+    EXPECT_EQ(parts[0]["name"], "walk");
+    EXPECT_EQ(parts[0]["times"], 2);
+    EXPECT_EQ(parts[0]["last_sample"], 60);
+    EXPECT_EQ(parts[1]["first_sample"], 60);
+    EXPECT_EQ(parts[1]["seconds"], 4.0);
+    const auto crate = open_crate(folder_ / "crates/tamsin");
+    ASSERT_THAT(crate, IsOk());
+    EXPECT_THAT(crate.value().clips, SizeIs(3));
+}
+
+TEST_F(RoundTest, TimeRunsAsTheRecipeSays) {
+    proven(kWalk +
+           "[[clip]]\nname = \"back\"\nrange = [108, 132]\nreverse = true\n"
+           "[[clip]]\nname = \"slow\"\nrange = [108, 132]\nstretch = 2\nhold = 0.5\n"
+           "[[clip]]\nname = \"fast\"\nrange = [108, 132]\ntime = [[0, 0], [0.5, 1], [1, 0]]\n"
+           "[[clip]]\nname = \"long\"\nrange = [108, 132]\nseconds = 3\n"
+           "[[clip]]\nname = \"ten\"\nrange = [108, 132]\nrepeat_seconds = 2.5\nloop = true\n"
+           "travel = [\"ground\", \"heading\"]\n");
+    for (const auto& [clip, sample, own] : {std::tuple("back", 0, 30),
+                                            {"back", 12, 18},
+                                            {"slow", 40, 20},
+                                            {"slow", 60, 30},
+                                            {"slow", 75, 30},
+                                            {"fast", 10, 20},
+                                            {"fast", 25, 10},
+                                            {"long", 33, 11}})
+        for (const auto& [name, node] : worlds("walk", own)) {
+            if (name == "root") continue;  // it carries the way of the walk alone
+            EXPECT_LT(apart(worlds(clip, sample).at(name).world, node.world), 3e-6)
+                << clip << " " << sample << " " << name;
+        }
+    const json clips = manifest()["clips"];
+    EXPECT_EQ(clips[2]["samples"], 76);
+    EXPECT_EQ(clips[5]["samples"], 91) << "three times, which is no less than 2.5 s";
+    EXPECT_NEAR(clips[5]["travel"]["step"][2].get<double>(),
+                3 * clips[0]["travel"]["step"][2].get<double>(), 1e-5);
+}
+
+TEST_F(RoundTest, AMirroredWalkIsTheWalkInAMirror) {
+    proven(kWalk +
+           "[[clip]]\nname = \"mirrored\"\nrange = [108, 132]\nloop = true\nmirror = true\n"
+           "travel = [\"ground\", \"heading\"]\n");
+    for (const int k : {0, 9, 23}) {
+        const auto own = worlds("walk", k), got = worlds("mirrored", k);
+        for (const auto& [name, node] : own) {
+            std::string partner = name;
+            if (name.ends_with(".L")) partner.back() = 'R';
+            if (name.ends_with(".R")) partner.back() = 'L';
+            if (name == "pole") continue;  // a prop: mirrored, its axes are its own
+            const PlainMatrix &a = got.at(name).world, &b = own.at(partner).world;
+            EXPECT_NEAR(a[0][3], -b[0][3], 3e-6) << name;
+            EXPECT_NEAR(a[1][3], b[1][3], 3e-6) << name;
+            EXPECT_NEAR(a[2][3], b[2][3], 3e-6) << name;
+        }
+    }
+}
+
+TEST_F(RoundTest, ClipsArePutWhereTheyAreWanted) {
+    proven(kWalk +
+           "[[clip]]\nname = \"there\"\nrange = [108, 132]\ntravel = [\"ground\", "
+           "\"heading\"]\nstart = \"origin\"\nplace = { ahead = 2, left = 1, up = 0.5, "
+           "heading = 90 }\n"
+           "[[clip]]\nname = \"stay\"\nrange = [108, 132]\nstart = \"origin\"\n");
+    // Turned by 90 degrees to the left, from ahead (+Z) to +X, a metre left and two ahead.
+    const PlainMatrix place{{{0, 0, 1, 1}, {0, 1, 0, 0.5}, {-1, 0, 0, 2}, {0, 0, 0, 1}}};
+    const PlainMatrix start = undone(worlds("walk", 0).at("root").world);
+    for (const int k : {0, 14, 30}) {
+        const auto own = worlds("walk", k), got = worlds("there", k);
+        for (const auto& [name, node] : own)
+            EXPECT_LT(apart(got.at(name).world, times(place, times(start, node.world))), 3e-6)
+                << name;
+    }
+    // Without travel the root stays, and the hips begin where the origin is.
+    EXPECT_LT(std::abs(worlds("stay", 9).at("root").world[2][3]), 1e-9);
+    EXPECT_LT(std::abs(worlds("stay", 0).at("hips").world[2][3]), 0.2);
+}
+
+TEST_F(RoundTest, LoopsAreFoundFittedAndClosed) {
+    const PackReport report = proven(
+        "[[clip]]\nname = \"found\"\nrange = [0, 100]\nloop = \"find\"\n"
+        "[[clip]]\nname = \"closed\"\nrange = [145, 239]\nloop = \"repair\"\nrepair_frames = 24\n"
+        "fit = true\ntravel = [\"ground\", \"height\"]\n");
+    EXPECT_EQ(report.clips[0].clip.samples, 121) << "frame 96 at 24/s";
+    EXPECT_THAT(of_code(report, Code::kAssumed)[0].found, HasSubstr("frame 96 "));
+    EXPECT_LT(report.clips[1].gap.angle_rad, 1e-4);
+    EXPECT_LT(report.clips[1].gap.distance_m, 1e-5);
+    bool told = false, fitted = false;
+    for (const Finding& f : report.findings) {
+        told = told || f.found.find("closed over its last 24 frames: by up to") != f.found.npos;
+        fitted = fitted || f.found.find("fitted to 118") != f.found.npos;
+    }
+    EXPECT_TRUE(told);
+    EXPECT_TRUE(fitted) << "94 frames at 24/s are 117.5 samples";
+}
+
+TEST_F(RoundTest, AChangedPartMakesWhatIsMadeOfItStale) {
+    const std::string joined =
+        "[[clip]]\nname = \"both\"\ntravel = [\"ground\"]\n[[clip.part]]\nclip = \"walk\"\n"
+        "[[clip.part]]\nclip = \"pick\"\noverlap = 4\n";
+    proven(kWalk + kPick + joined);
+    EXPECT_EQ(proven(kWalk + change(kPick, "[144, 240]", "[145, 240]") + joined).reused, 1U)
+        << "the walk alone is as it was";
+    EXPECT_EQ(proven(kWalk + change(kPick, "[144, 240]", "[145, 240]") +
+                     change(joined, "overlap = 4", "overlap = 5"))
+                  .reused,
+              2U);
+}
+
+TEST_F(RoundTest, EveryTargetGetsTheShapedClip) {
+    write_text(folder_ / "list.txt",
+               "root\n  pelvis\n    thigh.R\n      shin.R\n    thigh.L\n      shin.L\n"
+               "    spine\n      chest\n        head\n          cap 0 20 0\n");
+    const std::string targets =
+        "[[target]]\nconvention = \"y-up-metre\"\n[[target]]\nname = \"other\"\nup = "
+        "\"+Z\"\nfront = \"+X\"\nhand = \"left\"\nunit = \"cm\"\njoints = \"list.txt\"\nsurplus = "
+        "\"drop\"\nmissing = \"fill\"\n[target.rename]\nhips = \"pelvis\"\n[[target]]\nname = "
+        "\"library\"\nlayout = \"skin-and-library\"\n[[target.morphs]]\ndo = \"drop\"\n";
+    std::string text =
+        with(kWalk +
+             "[[clip]]\nname = \"there_and_back\"\ntravel = [\"ground\", \"heading\"]\n"
+             "place = { left = 3, heading = 30 }\n[[clip.part]]\nclip = \"walk\"\n"
+             "[[clip.part]]\nclip = \"walk\"\nmirror = true\noverlap = 8\n");
+    const auto from = text.find("[target]"), to = text.find("[travel]");
+    text = text.substr(0, from) + targets + text.substr(to);
+    const auto recipe = parse_recipe(text, "tamsin.recipe.toml", folder_.path());
+    ASSERT_THAT(recipe, IsOk());
+    const auto reports = pack_all(recipe.value(), {});
+    ASSERT_THAT(reports, IsOk());
+    for (const PackReport& report : reports.value()) {
+        EXPECT_TRUE(report.proven) << report.target;
+        EXPECT_LT(report.clips[1].proof.vertex_mm.worst, 0.002) << report.target;
+        EXPECT_GT(report.clips[1].proof.vertex_mm.count, 1000U);
+        EXPECT_GT(report.clips[1].proof.position_mm.count, 200U);
+    }
+    const auto plain =
+        plain_gltf_worlds(read_text(folder_ / "crates/tamsin/y-up-metre/clips/there_and_back.glb"),
+                          "there_and_back", 26);
+    for (const auto& [name, node] :
+         plain_gltf_worlds(read_text(folder_ / "crates/tamsin/other/clips/there_and_back.glb"),
+                           "there_and_back", 26)) {
+        if (name == "cap") continue;
+        const PlainMatrix& own = plain.at(name == "pelvis" ? "hips" : name).world;
+        // Ahead (+Z) is +X, left (+X) is -Y of the left hand, up is +Z; in centimetres.
+        EXPECT_NEAR(node.world[0][3], 100 * own[2][3], 5e-4) << name;
+        EXPECT_NEAR(node.world[1][3], -100 * own[0][3], 5e-4) << name;
+        EXPECT_NEAR(node.world[2][3], 100 * own[1][3], 5e-4) << name;
+    }
+}
+
+TEST_F(RoundTest, MistakesAreToldWithTheirPlace) {
+    const std::string j = "[[clip]]\nname = \"j\"\n";
+    const auto fails = [&](const std::string& clips, Code code, const std::string& part) {
+        EXPECT_THAT(pack(kWalk + clips), FailsWith(code, part)) << clips;
+        EXPECT_FALSE(fs::exists(folder_ / "crates"));
+    };
+    fails(j + "[[clip.part]]\nclip = \"wlk\"\n", Code::kNameUnknown, "did you mean \"walk\"");
+    fails(j + "[[clip.part]]\nclip = \"j\"\n", Code::kValueBad, "part of itself");
+    fails(j + "range = [1, 2]\n[[clip.part]]\nclip = \"walk\"\n", Code::kValueBad, "beside parts");
+    fails(j + "[[clip.part]]\nclip = \"walk\"\n[[clip.part]]\nclip = \"walk\"\noverlap = 40\n",
+          Code::kValueBad, "an overlap of");
+    fails(j + "range = [108, 132]\nrepeat = 3\nalign = \"hip\"\n", Code::kNameUnknown,
+          "did you mean \"hips\"");
+    fails(j + "range = [108, 132]\nstretch = 1.01\nloop = true\n", Code::kRangeOffGrid, "fit");
+    fails(j + "pose = 3\nmirror = true\n", Code::kValueBad, "single pose");
+    fails(j + "range = [108, 132]\ntime = [[0, 0], [0.5, 1], [0.4, 0]]\n", Code::kValueBad,
+          "each later");
+    fails(j + "range = [108, 132]\nstretch = 2\nseconds = 3\n", Code::kValueBad, "one of them");
+    fails(j + "range = [108, 132]\nloop = \"fnd\"\n", Code::kValueBad, "find");
+    fails(j + "range = [108, 132]\nrepair_frames = 3\n", Code::kValueBad, "repair");
+    fails(j + "range = [0, 10]\nloop = \"find\"\nloop_shortest = 30\n", Code::kLoopOpen, "30");
+    fails(j + "range = [0, 1000]\nmirror = true\n", Code::kRangeOutside, "0..240");
+    fails(j + "range = [0, 96]\nrepeat = 1000\nstretch = 100\n", Code::kLimit, "samples");
+    fails(j + "range = [108, 132]\nmirror = true\n[mirror]\n\"hand.L\" = \"hook\"\n",
+          Code::kNameUnknown, "hook");
+    fails(j + "range = [108, 132]\nplace = { forward = 1 }\n", Code::kKeyUnknown, "forward");
+    fails(j + "[[clip.part]]\nrange = [0, 10]\nsource = \"nowhere\"\n", Code::kNameUnknown,
+          "nowhere");
+}
+
+}  // namespace
+}  // namespace mellow::round_test
