@@ -55,6 +55,7 @@ struct Command {
 /// All commands, in the order of the work; their options write into `requests`.
 struct Requests {
     DescribeRequest describe;
+    DraftRequest draft;
     PackRequest pack;
     CheckRequest check;
     ViewRequest view;

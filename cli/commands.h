@@ -39,10 +39,18 @@ int describe(const DescribeRequest& request);
 
 struct PackRequest : Common {
     std::vector<std::string> recipes;
+    std::string output;  ///< with scene files in place of recipes: of the crate
     bool replace = false, dry_run = false, all = false;
     int keep = 3;
 };
 int pack(const PackRequest& request);
+
+struct DraftRequest : Common {
+    std::vector<std::string> files;
+    std::string output, rig, target = "y-up-metre";
+    bool replace = false;
+};
+int draft(const DraftRequest& request);
 
 struct CheckRequest : Common {
     std::vector<std::string> paths, figures;

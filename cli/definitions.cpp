@@ -79,15 +79,48 @@ Command describe_command(DescribeRequest& r) {
     return c;
 }
 
+Command draft_command(DraftRequest& r) {
+    Command c{"draft", "Suggest a recipe from what files hold, each value with its reason",
+              "The first file with a mesh is the figure, the others move it: unit, axes, rate, "
+              "prefix, hips, ranges that move, loops and travel are told from the data. What could "
+              "be something else is marked as a guess; what cannot be told is left as \"?\", and "
+              "packing stops there. Exit code 1 when something is to be filled in."};
+    c.options.push_back({"FILE", &r.files, "FILE...", "Scene files", {}, Names::kScene, true});
+    c.options.push_back(
+        {"-o,--output", &r.output, "RECIPE", "Recipe to write (.toml)", {}, Names::kToml, true});
+    c.options.push_back({"--rig", &r.rig, "SHEET", "The figure's rig sheet", {}, Names::kToml});
+    c.options.push_back({"--target", &r.target, "TARGET",
+                         "Preset or target file (default y-up-metre)", preset_names(),
+                         Names::kToml});
+    c.options.push_back({"--replace", &r.replace, "", "Replace the recipe if it exists"});
+    add_common(c, r);
+    c.examples = {"mellow draft tamsin.glb --rig tamsin.rig.toml -o tamsin.draft.toml",
+                  "mellow draft hero.glb captures/*.bvh -o hero.recipe.toml"};
+    c.run = [&r] { return draft(r); };
+    return c;
+}
+
 Command pack_command(PackRequest& r) {
     Command c{"pack", "Do the whole job of a recipe: bake, cut, write, read back, measure",
               "Prints a line for each clip and the verdict last; the whole report is report.txt in "
               "the crate. Above tolerance nothing is put in place. With --replace only clips whose "
               "inputs have changed are baked again; the others are taken over. Several recipes, or "
               "a pattern in quotes, are several jobs: a line for each at the end, and the exit "
-              "code of the worst."};
-    c.options.push_back(
-        {"RECIPE", &r.recipes, "RECIPE...", "Recipe files (TOML)", {}, Names::kToml, true});
+              "code of the worst. Scene files in place of recipes, with -o, are drafted first: the "
+              "recipe is kept beside the crate."};
+    c.options.push_back({"RECIPE",
+                         &r.recipes,
+                         "RECIPE...",
+                         "Recipe files (TOML); or scene files, with -o",
+                         {},
+                         Names::kToml,
+                         true});
+    c.options.push_back({"-o,--output",
+                         &r.output,
+                         "FOLDER",
+                         "With scene files: the crate's folder; the recipe is FOLDER.recipe.toml",
+                         {},
+                         Names::kFolder});
     c.options.push_back({"--dry-run", &r.dry_run, "",
                          "Read and plan everything, say what would be written, and write nothing"});
     c.options.push_back(
@@ -317,9 +350,9 @@ Command demo_command(DemoRequest& r) {
 }  // namespace
 
 std::vector<Command> commands(Requests& r) {
-    return {describe_command(r.describe), pack_command(r.pack),       check_command(r.check),
-            view_command(r.view),         compare_command(r.compare), convert_command(r.convert),
-            lift_command(r.lift),         demo_command(r.demo)};
+    return {describe_command(r.describe), draft_command(r.draft), pack_command(r.pack),
+            check_command(r.check),       view_command(r.view),   compare_command(r.compare),
+            convert_command(r.convert),   lift_command(r.lift),   demo_command(r.demo)};
 }
 
 const Command* find_command(const std::vector<Command>& all, const std::string& name) {

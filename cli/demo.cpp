@@ -86,7 +86,7 @@ int demo(const DemoRequest& request) {
     }
     const auto pack_one = [&](const char* recipe, bool replace) {
         if (talk) print_out("\n");
-        PackRequest job{request, {(folder / recipe).string()}};
+        PackRequest job{request, {(folder / recipe).string()}, ""};
         job.replace = replace;
         job.quiet = !talk, job.json = false;
         return pack(job);

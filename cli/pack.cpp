@@ -8,6 +8,8 @@
 #include <cmath>
 
 #include "commands.h"
+#include "mellow/draft.h"
+#include "mellow/safe_write.h"
 #include "pack/clip_names.h"
 
 namespace mellow::cli {
@@ -240,6 +242,57 @@ Result<std::vector<std::string>> named(const std::vector<std::string>& asked) {
     return out;
 }
 
+/// Scene files without a recipe: one is drafted, and kept beside the crate.
+bool are_scenes(const std::vector<std::string>& names) {
+    const auto scene = [](const std::string& name) {
+        const std::string ending = std::filesystem::path(name).extension().string();
+        return ending == ".glb" || ending == ".gltf" || ending == ".dae" || ending == ".bvh";
+    };
+    return std::all_of(names.begin(), names.end(), scene);
+}
+
+/// The recipe; nothing, said, where there is none, and `exit` is set.
+std::optional<std::string> drafted(const PackRequest& request, int& exit) {
+    exit = kUsage;
+    if (!are_scenes(request.recipes)) {
+        misused(request, "--output", request.output,
+                "scene files in place of recipes, which say "
+                "themselves where their crates go");
+        return {};
+    }
+    if (request.output.empty()) {
+        misused(request, "--output", "scene files, and no folder",
+                "-o FOLDER, where the crate goes; or a recipe: mellow draft");
+        return {};
+    }
+    DraftOptions options;
+    options.output = request.output;
+    options.recipe = std::filesystem::path(request.output).lexically_normal();
+    if (options.recipe.filename().empty()) options.recipe = options.recipe.parent_path();
+    options.recipe += ".recipe.toml";
+    const auto draft = draft_recipe({request.recipes.begin(), request.recipes.end()}, options);
+    if (!draft) {
+        exit = fail(request, draft.failures());
+        return {};
+    }
+    const std::string& text = draft.value().text;
+    const std::vector<std::uint8_t> bytes(text.begin(), text.end());
+    std::error_code ignored;
+    if (!options.recipe.parent_path().empty())
+        std::filesystem::create_directories(options.recipe.parent_path(), ignored);
+    if (const Status written = write_file(options.recipe, bytes, request.replace); !written) {
+        exit = fail(request, written.failures());
+        return {};
+    }
+    for (const DraftedValue& v : draft.value().values)
+        if ((v.guess || v.unknown) && !request.quiet)
+            print_err(fmt::format("{}: {} {} = {}: {}\n", v.unknown ? "to be filled in" : "a guess",
+                                  v.place, v.key, v.value, v.reason));
+    if (!request.quiet) print_err(fmt::format("wrote {}\n", options.recipe.string()));
+    exit = kDone;
+    return options.recipe.string();
+}
+
 }  // namespace
 
 int pack(const PackRequest& asked) {
@@ -249,6 +302,12 @@ int pack(const PackRequest& asked) {
     if (!recipes) return fail(asked, recipes.failures());
     PackRequest request = asked;
     request.recipes = std::move(recipes).value();
+    if (!request.output.empty() || are_scenes(request.recipes)) {
+        int exit = kDone;
+        const auto recipe = drafted(request, exit);
+        if (!recipe) return exit;
+        request.recipes = {*recipe};
+    }
     if (request.recipes.size() > 1) return all_jobs(request);
     return one_job({request, request.recipes.front(), print_out});
 }

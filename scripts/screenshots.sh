@@ -22,6 +22,8 @@ mellow demo orchard --data-only --quiet
 cd orchard
 shot describe mellow describe tamsin.glb
 shot help mellow help
+shot draft mellow draft tamsin.glb --rig tamsin.rig.toml -o first.recipe.toml
+rm first.recipe.toml
 shot pack mellow pack tamsin.recipe.toml
 shot dry-run mellow pack tamsin.recipe.toml --dry-run --replace
 mellow convert crates/tamsin/clips/pick.glb pick.bvh --quiet

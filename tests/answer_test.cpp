@@ -93,7 +93,7 @@ TEST(UsageTest, TheNearestCommandAndOptionAreNamed) {
     const std::pair<const char*, const char*> cases[] = {
         {"desc", "did you mean \"describe\"?"},
         {"pakc x", "did you mean \"pack\"?"},
-        {"zzz", "one of: describe, pack"},
+        {"zzz", "one of: describe, draft, pack"},
         {"help vieuw", "did you mean \"view\"?"},
         {"pack a.toml --replce", "did you mean \"--replace\"?"},
         {"convert a.bvh b.glb --tojrate 30", "did you mean \"--to-rate\"?"},

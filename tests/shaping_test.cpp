@@ -393,6 +393,13 @@ TEST(LoopEndTest, TheFrameThatMovesAsTheFirstIsFound) {
             EXPECT_GT(end.spin_rad_s, 1);
         }
     }
+    // Where the root carries the way already it is the same.
+    Clip carried = clip;
+    extract_travel(carried, skeleton, 1, {true, false, true});
+    const std::vector<LoopEnd> same = find_loop_ends(carried, skeleton, 1, 5);
+    EXPECT_EQ(same[0].sample % 50, 25);
+    EXPECT_NEAR(same[0].place_m, ends[0].place_m, 1e-6);
+    EXPECT_NEAR(same[0].spin_rad_s, ends[0].spin_rad_s, 1e-3);
     EXPECT_THAT(find_loop_ends(clip, skeleton, 1, 60, 1), SizeIs(1));
     EXPECT_EQ(find_loop_ends(clip, skeleton, 1, 60, 1)[0].sample, 75);
 }

@@ -53,6 +53,7 @@
 #include "mellow/compare.h"
 #include "mellow/convert_file.h"
 #include "mellow/crate.h"
+#include "mellow/draft.h"
 #include "mellow/fit.h"
 #include "mellow/joint_fit.h"
 #include "mellow/joint_map.h"

@@ -63,7 +63,14 @@ class LoopFinder {
     Frame frame(int sample) const {
         Frame out;
         out.way = ground_frame_of(hips_world(sample), rest_, rest_turn_, true, true, false);
-        const Transform off = back(out.way);
+        // Into the way's frame, from that of the joint that carries it.
+        Transform off = back(out.way);
+        std::vector<int> above;
+        for (int j = carrier_; j >= 0; j = skeleton_[j].parent) above.push_back(j);
+        for (auto j = above.rbegin(); j != above.rend(); ++j) {
+            const Transform up = local_at(clip_.joints[at(*j)], sample);
+            off = {off.t + rotate(off.r, up.t), off.r * up.r, {1, 1, 1}};
+        }
         for (int j = 0; j < skeleton_.size(); ++j) {
             Transform t = local_at(clip_.joints[at(j)], sample);
             if (skeleton_[j].parent == carrier_ && j != carrier_)
