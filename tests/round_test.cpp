@@ -22,6 +22,7 @@ using test::PlainMatrix;
 using test::read_text;
 using test::TempFolder;
 using test::write_text;
+using testing::ElementsAre;
 using testing::HasSubstr;
 using testing::SizeIs;
 namespace fs = std::filesystem;
@@ -181,7 +182,8 @@ TEST_F(RoundTest, ClipsArePutWhereTheyAreWanted) {
            "[[clip]]\nname = \"there\"\nrange = [108, 132]\ntravel = [\"ground\", "
            "\"heading\"]\nstart = \"origin\"\nplace = { ahead = 2, left = 1, up = 0.5, "
            "heading = 90 }\n"
-           "[[clip]]\nname = \"stay\"\nrange = [108, 132]\nstart = \"origin\"\n");
+           "[[clip]]\nname = \"stay\"\nrange = [108, 132]\nplace = { ahead = 2 }\n[[clip]]\nname = "
+           "\"plain\"\nrange = [108, 132]\n");
     // Turned by 90 degrees to the left, from ahead (+Z) to +X, a metre left and two ahead.
     const PlainMatrix place{{{0, 0, 1, 1}, {0, 1, 0, 0.5}, {-1, 0, 0, 2}, {0, 0, 0, 1}}};
     const PlainMatrix start = undone(worlds("walk", 0).at("root").world);
@@ -193,7 +195,8 @@ TEST_F(RoundTest, ClipsArePutWhereTheyAreWanted) {
     }
     // Without travel the root stays, and the hips begin where the origin is.
     EXPECT_LT(std::abs(worlds("stay", 9).at("root").world[2][3]), 1e-9);
-    EXPECT_LT(std::abs(worlds("stay", 0).at("hips").world[2][3]), 0.2);
+    EXPECT_NEAR(worlds("stay", 9).at("hips").world[2][3],
+                worlds("plain", 9).at("hips").world[2][3] + 2, 3e-6);
 }
 
 TEST_F(RoundTest, LoopsAreFoundFittedAndClosed) {
@@ -225,6 +228,88 @@ TEST_F(RoundTest, AChangedPartMakesWhatIsMadeOfItStale) {
                      change(joined, "overlap = 4", "overlap = 5"))
                   .reused,
               2U);
+}
+
+TEST_F(RoundTest, RepeatsFollowOnEachOtherBehindAnOverlap) {
+    // The second walk begins 4 frames, 5 samples, before the first ends; then two whole seconds.
+    proven(kWalk +
+           "[[clip]]\nname = \"both\"\ntravel = [\"ground\", \"heading\"]\n"
+           "[[clip.part]]\nclip = \"walk\"\n[[clip.part]]\nclip = \"walk\"\nrepeat = 2\n"
+           "overlap = 4\n");
+    const json made = manifest()["clips"][1];
+    EXPECT_EQ(made["samples"], 25 + 60 + 1);
+    for (const auto& [sample, own] : {std::pair(40, 15), {55, 30}, {70, 15}, {85, 30}}) {
+        const auto got = worlds("both", sample), want = worlds("walk", own);
+        for (const char* joint : {"hand.L", "foot.R", "head"})
+            EXPECT_LT(apart(times(undone(got.at("root").world), got.at(joint).world),
+                            times(undone(want.at("root").world), want.at(joint).world)),
+                      3e-6)
+                << joint << " at " << sample;
+    }
+}
+
+TEST_F(RoundTest, CuesFollowCutsRepeatsMirrorsAndTime) {
+    write_text(folder_ / "day.csv",
+               "name,at,to,joint,sound\nstep_right,120,123,foot.R,\nsnip,200,,,\"snip, snap\"\n");
+    write_text(folder_ / "day.json", R"({"cues": [{"name": "late", "at": 135}]})");
+    const std::string cues =
+        "[[cue]]\nname = \"step_left\"\nat = 108\njoint = \"foot.L\"\nvalues = { loud = 0.5 }\n"
+        "[[cue]]\nname = \"end\"\nat = 132\n"
+        "[[cues]]\nfile = \"day.csv\"\n[[cues]]\nfile = \"day.json\"\n";
+    const PackReport report = proven(
+        cues + kWalk +
+        "[[clip]]\nname = \"mix\"\n[[clip.part]]\nclip = \"walk\"\nrepeat = 2\nmirror = true\n"
+        "[[clip.part]]\nrange = [192, 240]\nreverse = true\nstretch = 2\n"
+        "[[clip]]\nname = \"twice\"\nrange = [192, 240]\ntime = [[0, 0], [1, 1], [2, 0]]\n"
+        "[[clip]]\nname = \"fit\"\nrange = [193, 240]\nfit = true\n");
+    const auto cues_of = [&](std::size_t clip) {
+        std::vector<std::string> out;
+        for (const Cue& c : report.clips[clip].clip.cues)
+            out.push_back(fmt::format("{} {:.4f} {:.4f} {}", c.name, c.first, c.last, c.joint));
+        return out;
+    };
+    // A loop's end is its beginning.
+    EXPECT_THAT(cues_of(0), ElementsAre("end 0.0000 0.0000 ", "step_left 0.0000 0.0000 foot.L",
+                                        "step_right 0.5000 0.6250 foot.R"));
+    // Twice in a mirror; then frame 200 of 240..192 backwards at half speed: 2 + 2 * 40 / 24.
+    EXPECT_THAT(cues_of(1),
+                ElementsAre("step_right 0.0000 0.0000 foot.R", "step_left 0.5000 0.6250 foot.L",
+                            "end 1.0000 1.0000 ", "step_right 1.0000 1.0000 foot.R",
+                            "step_left 1.5000 1.6250 foot.L", "end 2.0000 2.0000 ",
+                            "snip 5.3333 5.3333 "));
+    // There and back again passes it twice, at 8 frames.
+    EXPECT_THAT(cues_of(2), ElementsAre("snip 0.3333 0.3333 ", "snip 1.6667 1.6667 "));
+    // 47 frames at 24/s are 58.75 samples, fitted to 59.
+    EXPECT_NEAR(report.clips[3].clip.cues[0].first, 7 / 24.0 * 59 / 58.75, 1e-6);
+    EXPECT_EQ(report.clips[0].clip.cues[1].values[0], std::pair(std::string("loud"), 0.5));
+    EXPECT_EQ(report.clips[2].clip.cues[0].tags[0].second, "snip, snap");
+    ASSERT_THAT(of_code(report, Code::kLeftOut), SizeIs(1));
+    EXPECT_THAT(of_code(report, Code::kLeftOut)[0].found, HasSubstr("\"late\" at frame 135"));
+    // In the file itself, and in the table.
+    const std::string glb = read_text(folder_ / "crates/tamsin/clips/walk.glb");
+    EXPECT_NE(glb.find(R"({"name":"step_right","seconds":0.5,"until":0.625,"joint":"foot.R"})"),
+              glb.npos);
+    EXPECT_THAT(read_text(folder_ / "crates/tamsin/cues.csv"),
+                HasSubstr("mix,step_left,0.5,0.625,15,foot.L\n"));
+    EXPECT_EQ(open_crate(folder_ / "crates/tamsin").value().clips[1].cues,
+              report.clips[1].clip.cues);
+    // Nothing changes: nothing is stale. One cue moves: clips that play it are.
+    const std::string clips = kWalk + kPick;
+    proven(cues + clips);
+    EXPECT_EQ(proven(change(cues, "at = 108", "at = 109") + clips).reused, 1U);
+    for (const auto& [text, code, part] :
+         {std::tuple("[[cue]]\nname = \"c\"\nat = 5\nto = 4\n", Code::kValueBad, "before"),
+          {"[[cue]]\nat = 5\n", Code::kKeyMissing, "name"},
+          {"[[cue]]\nname = \"c\"\nat = 110\njoint = \"hoof\"\n", Code::kNameUnknown, "hoof"},
+          {"[[cues]]\nfile = \"nowhere.csv\"\n", Code::kFileMissing, "nowhere.csv"},
+          {"[[cues]]\nfile = \"bad.csv\"\n", Code::kValueBad, "bad.csv:2"},
+          {"[[cues]]\nfile = \"head.csv\"\n", Code::kValueBad, "no column"},
+          {"[[cues]]\nfile = \"bad.json\"\n", Code::kValueBad, "bad.json"}}) {
+        write_text(folder_ / "bad.csv", "name,at\nx,soon\n");
+        write_text(folder_ / "head.csv", "name,frame\nx,1\n");
+        write_text(folder_ / "bad.json", "{\"cues\": [{\"at\": 3}]}");
+        EXPECT_THAT(pack(text + clips), FailsWith(code, part)) << text;
+    }
 }
 
 TEST_F(RoundTest, EveryTargetGetsTheShapedClip) {

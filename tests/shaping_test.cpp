@@ -204,6 +204,14 @@ TEST_F(ShapingTest, AnOverlapGoesOverFromOnePartToTheOther) {
     };
     EXPECT_NEAR(angle(local(got, 2, 3), slerp(local(a, 2, 3), local(b, 2, 3), 0.25)), 0, 1e-6);
     EXPECT_NEAR(scalars(take, 0.7)[0], 0.75 * 0.35 + 0.25 * 0.05, 1e-12);
+    // Laid on the part before, it begins where that is when the overlap begins: at 0.6 s headed 12.
+    next.align.ground = next.align.heading = true;
+    const auto laid = join({part(0, 1), next}, true);
+    const double r = 12 * std::numbers::pi / 180;
+    EXPECT_LT(length(laid.value().parts[1].placed.t -
+                     Vec3{0.18 - 0.1 * std::sin(r), 0, 0.52 - 0.1 * std::cos(r)}),
+              1e-12);
+    next.align.ground = next.align.heading = false;
     // Smooth goes by u * u * (3 - 2 u), and ends are continuous.
     next.blend = CurveShape::kSmooth;
     const Take smooth = join({part(0, 1), next}, true).value().shaped.take;

@@ -66,9 +66,21 @@ struct ClipLabels {
     bool operator==(const ClipLabels&) const = default;
 };
 
+/// A moment or a span of a clip that a game is told of: a step, a snip, a sound.
+struct Cue {
+    std::string name;
+    double first = 0, last = 0;  ///< seconds of the clip; the same for a moment
+    std::string joint;           ///< where it happens; empty: nowhere
+    std::vector<std::pair<std::string, std::string>> tags;
+    std::vector<std::pair<std::string, double>> values;
+
+    bool operator==(const Cue&) const = default;
+};
+
 struct Clip {
     std::string name;
     ClipLabels labels;
+    std::vector<Cue> cues;  ///< by time
     FrameRate rate;
     int samples = 0;
     std::vector<JointTrack> joints;  ///< one per joint of the skeleton

@@ -116,6 +116,13 @@ struct RecipeMany {
     RecipeClip like;  ///< loop and travel of these clips
 };
 
+/// A cue on a timeline or strip of a source; every clip that plays it has it.
+struct RecipeCue {
+    Cue cue;  ///< `first` and `last` in frames, at the rate of the source
+    std::string source, timeline, strip;  ///< as of a clip; without a timeline: any of the source
+    std::string where;
+};
+
 /// A strip whose blocks name their timelines.
 struct RecipeStrip {
     Strip strip;
@@ -180,6 +187,7 @@ struct Recipe {
     std::vector<std::pair<std::string, std::string>> mirror;
 
     std::vector<RecipeCamera> cameras;
+    std::vector<RecipeCue> cues;
     std::vector<RecipeStrip> strips;
     std::vector<RecipeLayer> layers;
     std::vector<RecipeClip> clips;

@@ -9,6 +9,7 @@
 // Thread rule: as for Take: immutable once made, a tile per thread.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -83,6 +84,10 @@ Take placed(const ShapedTake& take, const Transform& place, bool root_added);
 /// The same for a baked clip whose travel has been moved to the root: the root is moved where it
 /// carries travel or was not added, else all that hangs on it. Other local poses stay as they are.
 void place_clip(Clip& clip, const Skeleton& skeleton, const Transform& place, bool root_added);
+
+/// The same name for the other side: its first word that says left or right exchanged, in the same
+/// form ("L", "left", "Left", "LEFT"); nothing where no word does.
+std::optional<std::string> other_side(const std::string& name);
 
 /// Which joint stands for which on the other side; itself in the middle and for props.
 struct MirrorPairs {

@@ -37,6 +37,45 @@ ClipLabels read_labels(JsonMembers& facts) {
     return labels;
 }
 
+template <class Pairs>
+void write_pairs(JsonWriter& json, std::string_view key, const Pairs& pairs) {
+    if (pairs.empty()) return;
+    json.object(key, [&] {
+        for (const auto& [name, value] : pairs) json.member(name, value);
+    });
+}
+
+void write_cues(JsonWriter& json, const Clip& clip) {
+    json.list("cues", clip.cues, [&](const Cue& cue) {
+        json.begin_object().member("name", cue.name).member("seconds", tidy(cue.first));
+        if (cue.last > cue.first) json.member("until", tidy(cue.last));
+        json.text_member("joint", cue.joint);
+        write_pairs(json, "tags", cue.tags);
+        write_pairs(json, "values", cue.values);
+        json.end_object();
+    });
+}
+
+void read_cues(JsonMembers& facts, Clip& clip) {
+    for (JsonMembers& in : facts.objects("cues")) {
+        Cue cue;
+        cue.name = in.text("name");
+        cue.first = cue.last = in.number("seconds");
+        if (in.has("until")) cue.last = in.number("until");
+        if (in.has("joint")) cue.joint = in.text("joint");
+        if (in.has("tags")) {
+            JsonMembers tags = in.object("tags");
+            for (const std::string& key : tags.keys()) cue.tags.emplace_back(key, tags.text(key));
+        }
+        if (in.has("values")) {
+            JsonMembers values = in.object("values");
+            for (const std::string& key : values.keys())
+                cue.values.emplace_back(key, values.number(key));
+        }
+        clip.cues.push_back(std::move(cue));
+    }
+}
+
 }  // namespace
 
 void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out) {
@@ -44,6 +83,7 @@ void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out)
     json.member("seconds", tidy(clip.seconds())).member("rate", to_text(clip.rate));
     json.member("loop", name(clip.loop)).member("period_intervals", clip.period);
     write_labels(json, clip.labels);
+    if (!clip.cues.empty()) write_cues(json, clip);
     json.object("travel", [&] {
         const Travel& t = clip.travel;
         const Vec3 step = out.point(t.step);
@@ -72,6 +112,7 @@ Clip clip_from_facts(JsonMembers& facts, const Conversion& in) {
     for (const LoopForm form : {LoopForm::kOnce, LoopForm::kClosed, LoopForm::kOpen})
         if (facts.text("loop") == name(form)) clip.loop = form;
     clip.labels = read_labels(facts);
+    read_cues(facts, clip);
     JsonMembers travel = facts.object("travel");
     Travel& t = clip.travel;
     t.ground = travel.flag("ground");

@@ -12,6 +12,7 @@
 #include "mellow/fit.h"
 #include "pack/check_folder.h"
 #include "pack/checks.h"
+#include "pack/clip_cues.h"
 #include "pack/clip_json.h"
 #include "pack/clip_judge.h"
 #include "pack/clip_record.h"
@@ -48,6 +49,13 @@ std::vector<std::string> driven_by(const Scene& scene, const JointSources& sourc
         }
     }
     return out;
+}
+
+std::string csv_cell(const std::string& text) {
+    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+    std::string out = "\"";
+    for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return out + "\"";
 }
 
 /// Samples are in the file; what stays is what the report tells.
@@ -362,6 +370,26 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
     return {};
 }
 
+/// Cues of a clip, with joints as they are called here.
+Result<std::vector<Cue>> CrateOutput::cues(std::size_t i, const SamplePlan& plan) const {
+    const ClipJob& job = jobs_->clips()[i];
+    std::vector<Cue> out = cues_of(recipe_, *jobs_, job, plan.rate.seconds(plan.samples - 1));
+    for (Cue& cue : out) {
+        if (cue.joint.empty()) continue;
+        const int own = jobs_->figure().skeleton().find(cue.joint);
+        const std::string name = own < 0 ? cue.joint : fitted_->name_of(own);
+        if (fitted_->skeleton().find(name) < 0)
+            return Finding{Code::kNameUnknown,
+                           Severity::kStop,
+                           fmt::format("{}, cue \"{}\"", job.clip.range.where, cue.name),
+                           fmt::format("joint \"{}\", which the crate does not have", cue.joint),
+                           suggest(cue.joint, report_.joints),
+                           "joint = one of them; or keep it: keep = [...] under [joints]"};
+        cue.joint = name;
+    }
+    return out;
+}
+
 Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
                                      const std::optional<Measured>& first) const {
     OutputClip out;
@@ -369,6 +397,7 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     Clip clip = baked.clip;
     clip.labels = jobs_->clips()[i].clip.labels;
     if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
+    MELLOW_TRY(clip.cues, cues(i, baked.range->plan));
     if (clip.loop == LoopForm::kClosed && target_.loop_form == LoopForm::kOpen) open_loop(clip);
     clip = fitted_->fitted(std::move(clip));
     MELLOW_CHECK(can_hold(target_, clip));
@@ -554,6 +583,16 @@ Result<PackReport> CrateOutput::finish() {
                                      [&](const TextSink& out) { report_json(report_, out); }));
     MELLOW_CHECK(
         folder_->write_text("report.txt", [&](const TextSink& out) { report_text(report_, out); }));
+    if (!recipe_.cues.empty())
+        MELLOW_CHECK(folder_->write_text("cues.csv", [&](const TextSink& out) {
+            out("clip,name,seconds,until,sample,joint\n");
+            for (const PackedClip& packed : report_.clips)
+                for (const Cue& cue : packed.clip.cues)
+                    out(fmt::format("{},{},{:.9g},{:.9g},{},{}\n", packed.clip.name,
+                                    csv_cell(cue.name), cue.first, cue.last,
+                                    std::lround(cue.first * packed.clip.rate.per_second()),
+                                    csv_cell(cue.joint)));
+        }));
     MELLOW_CHECK(
         folder_->write_text("recipe.toml", [&](const TextSink& out) { out(recipe_.text); }));
     MELLOW_CHECK(folder_->write_text("target.toml",

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "crate/hash.h"
+#include "pack/clip_cues.h"
 
 namespace mellow {
 std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& jobs,
@@ -34,6 +35,11 @@ std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& 
         for (const RecipeSource& source : recipe.sources)
             if (part.motion > 0 && source.name == jobs.source_name(part.motion))
                 text += source.text + "\n";
+    }
+    for (const Cue& cue : cues_of(recipe, jobs, job, 1e9)) {
+        text += fmt::format("cue {} {:.9g} {:.9g} {}\n", cue.name, cue.first, cue.last, cue.joint);
+        for (const auto& [key, value] : cue.tags) text += key + " = " + value + "\n";
+        for (const auto& [key, value] : cue.values) text += fmt::format("{} = {}\n", key, value);
     }
     const ClipLabels& labels = clip.labels;
     text += fmt::format("{} {} {} {}\n", labels.id, labels.group, labels.speed, labels.backwards);

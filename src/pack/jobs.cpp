@@ -9,6 +9,7 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "mellow/parallel.h"
+#include "pack/clip_cues.h"
 
 namespace mellow {
 namespace {
@@ -49,6 +50,7 @@ Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, PackReport& repor
     if (wrong.empty()) append(wrong, jobs->plan_joined());
     if (!wrong.empty()) return wrong;
     jobs->note_same_content(report);
+    append(report.findings, unused_cues(recipe, *jobs));
     return jobs;
 }
 

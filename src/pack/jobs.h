@@ -18,6 +18,7 @@ struct PartJob {
     std::size_t motion = 0;
     Performance what;
     double first = 0, last = 0;        ///< seconds
+    FrameRate rate;                    ///< of the motion
     const RecipePart* part = nullptr;  ///< nullptr: the clip's own range
     std::string name;                  ///< for people: of the clip, the timeline or strip
 

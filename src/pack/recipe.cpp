@@ -15,6 +15,7 @@
 #include "mellow/read.h"
 #include "pack/checks.h"
 #include "pack/clip_names.h"
+#include "pack/recipe_cues.h"
 #include "pack/recipe_parts.h"
 #include "pack/recipe_shaping.h"
 #include "pack/target_table.h"
@@ -410,14 +411,14 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     }
     TomlTable top(root, file);
     toml::table common = root;
-    for (const char* key :
-         {"clip", "clips", "timelines", "strip", "layer", "output", "checks", "rename", "target"})
+    for (const char* key : {"clip", "clips", "timelines", "strip", "layer", "output", "checks",
+                            "rename", "target", "cue", "cues"})
         common.erase(key);
     if (top.is_list("source")) common.erase("source");
     recipe.common = TomlTable(common, file).canonical();
     top.knows({"figure", "rename", "clips", "source", "joints", "target", "travel", "output",
-               "proof", "clip", "timelines", "strip", "layer", "set", "camera", "checks",
-               "mirror"});
+               "proof", "clip", "timelines", "strip", "layer", "set", "camera", "checks", "mirror",
+               "cue", "cues"});
     std::deque<toml::table> missing;  // stand for sections that are not there
     const auto section = [&](const char* key, auto&& read) {
         const toml::table* table = top.table(key);
@@ -474,6 +475,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     });
     section("checks", [&](TomlTable& t) { read_checks(t, recipe.checks); });
     read_cameras(top, recipe);
+    read_cues(top, recipe);
     read_performances(top, sets, recipe);
     read_clips(top, recipe);
     check_clip_names(top, recipe);

@@ -98,20 +98,6 @@ class ClipShaper {
         return {};
     }
 
-    static ValueCurve time_of(double first, double last, const RecipeShaping& s) {
-        if (!s.time.points.empty()) {
-            ValueCurve curve = s.time;
-            for (CurvePoint& point : curve.points)
-                point.value = std::min(first + point.value, last);
-            return curve;
-        }
-        const double seconds = s.seconds.value_or((last - first) * s.stretch);
-        ValueCurve curve =
-            s.reverse ? even_time(last, first, seconds) : even_time(first, last, seconds);
-        if (s.hold > 0) curve.points.push_back({seconds + s.hold, curve.points.back().value, 0});
-        return curve;
-    }
-
     Result<Align> joint_of(const RecipeAlign& align, const std::string& where) const {
         const Figure& figure = jobs_.figure();
         Align out{figure.hips(), align.ground, align.heading, align.height};
@@ -193,6 +179,19 @@ class ClipShaper {
 };
 
 }  // namespace
+
+ValueCurve time_of(double first, double last, const RecipeShaping& s) {
+    if (!s.time.points.empty()) {
+        ValueCurve curve = s.time;
+        for (CurvePoint& point : curve.points) point.value = std::min(first + point.value, last);
+        return curve;
+    }
+    const double seconds = s.seconds.value_or((last - first) * s.stretch);
+    ValueCurve curve =
+        s.reverse ? even_time(last, first, seconds) : even_time(first, last, seconds);
+    if (s.hold > 0) curve.points.push_back({seconds + s.hold, curve.points.back().value, 0});
+    return curve;
+}
 
 double shaped_seconds(double seconds, const RecipeShaping& s) {
     double once = s.seconds.value_or(seconds * s.stretch) + s.hold;

@@ -12,6 +12,9 @@ namespace mellow {
 /// How long something of `seconds` is when it has been shaped.
 double shaped_seconds(double seconds, const RecipeShaping& shaping);
 
+/// Seconds of a motion from `first` to `last` over seconds of its shaped self, played once.
+ValueCurve time_of(double first, double last, const RecipeShaping& shaping);
+
 /// A take and all that has to outlive it; where its parts came to be.
 struct ShapedClip {
     ShapedTake shaped;

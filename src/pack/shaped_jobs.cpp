@@ -42,6 +42,7 @@ Result<PartJob> Jobs::piece(const RecipeClip& clip, const FigureMotion& motion) 
     MELLOW_TRY(const PlannedRange range,
                plan_range(once, span.first, span.last, scene.rate, scene.rate));
     out.first = range.plan.start(), out.last = range.plan.end();
+    out.rate = scene.rate;
     // Only what is played as it is, once round, is a loop for rules with memory.
     const bool loops = clip.range.loops() && !clip.shaping.any() && clip.parts.empty();
     out.what.played = Played{out.first, out.last, loops};

@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "mellow/shaping.h"
-#include "shape/sides.h"
 #include "shape/tile_poses.h"
 
 namespace mellow {

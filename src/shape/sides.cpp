@@ -1,8 +1,10 @@
-#include "shape/sides.h"
+// Names with a side; declared in shaping.h.
 
 #include <array>
 #include <cctype>
 #include <utility>
+
+#include "mellow/shaping.h"
 
 namespace mellow {
 namespace {
