@@ -14,6 +14,7 @@
 #include "mellow/bake.h"
 #include "mellow/parallel.h"
 #include "mellow/rig.h"
+#include "mellow/shaping.h"
 
 namespace {
 
@@ -208,6 +209,82 @@ void run_bake(benchmark::State& state, const Stage& stage, const RigSheet& sheet
     count(state, chosen.skeleton.size());
 }
 
+/// The keys of `plain_stage` as a take, and takes made of it: what shaping costs.
+struct ShapeStage {
+    Rig rig = Rig::bind(ruled_stage(true).scene, 0, {}).value();
+    ChosenJoints chosen = choose_joints(ruled_stage(true).scene, {}).value();
+    Take plain =
+        take_of(ruled_stage(true).scene, rig.source(), chosen.skeleton, chosen.sources, {},
+                rig.source(take_needs(ruled_stage(true).scene, chosen.skeleton, chosen.sources)));
+    double seconds = kRate.seconds(kFrames - 1);
+};
+const ShapeStage& shape_stage() {
+    static const ShapeStage stage;
+    return stage;
+}
+
+void run_shaped(benchmark::State& state, const Take& take) {
+    const ThreadLimit limit(static_cast<unsigned>(state.range(0)));
+    const SamplePlan plan{"all", 0, kFrames - 1, kRate, kRate, kFrames, false};
+    Baked baked;
+    for (auto _ : state) {
+        baked = bake(take, plan, std::move(baked.clip));
+        benchmark::DoNotOptimize(baked.clip.joints.data());
+    }
+    count(state, take.skeleton.size());
+}
+
+void bake_take(benchmark::State& state) { run_shaped(state, shape_stage().plain); }
+/// Sixteen parts of 256 frames, each laid on the end of the one before, over 8 frames.
+void bake_joined(benchmark::State& state) {
+    const ShapeStage& s = shape_stage();
+    std::vector<JoinPart> parts;
+    for (int i = 0; i < 16; ++i) {
+        JoinPart part;
+        part.take = s.plain;
+        part.seconds = kRate.seconds(264);
+        part.time = even_time(kRate.seconds(200 * i), kRate.seconds(200 * i + 264), part.seconds);
+        part.overlap = i == 0 ? 0 : kRate.seconds(8);
+        parts.push_back(std::move(part));
+    }
+    run_shaped(state, join(std::move(parts), false).value().shaped.take);
+}
+void bake_repeated(benchmark::State& state) {
+    const ShapeStage& s = shape_stage();
+    JoinPart part;
+    part.take = s.plain;
+    part.seconds = kRate.seconds(128);
+    part.time = even_time(0, part.seconds, part.seconds);
+    run_shaped(state, repeat(part, 32, false).value().shaped.take);
+}
+void bake_mirrored(benchmark::State& state) {
+    const ShapeStage& s = shape_stage();
+    MirrorPairs pairs;
+    for (int j = 0; j < s.plain.skeleton.size(); ++j) pairs.joints.push_back(j);
+    run_shaped(state, mirror(s.plain, pairs, false).take);
+}
+void bake_repaired(benchmark::State& state) {
+    const ShapeStage& s = shape_stage();
+    run_shaped(state, repair_loop({s.plain, s.seconds}, {1, 0, true, true}, false).take);
+}
+/// 10 000 frames of 60 joints.
+void find_loop(benchmark::State& state) {
+    std::vector<Joint> joints{{"root", -1, {}}, {"hips", 0, {}}};
+    for (int j = 2; j < 60; ++j) joints.push_back({fmt::format("j{}", j), 1 + j / 3, {}});
+    const Skeleton skeleton = Skeleton::make(std::move(joints)).value();
+    Clip clip;
+    clip.rate = kRate;
+    clip.samples = 10'000;
+    clip.joints = make_tracks(60, clip.samples);
+    for (int k = 0; k < clip.samples; ++k)
+        for (int j = 0; j < 60; ++j)
+            store(clip.joints[at(j)], k,
+                  {{0.01 * j, std::sin(0.01 * k), 0},
+                   from_axis_angle({1, 0, 0}, std::sin(0.013 * k + j)),
+                   {1, 1, 1}});
+    for (auto _ : state) benchmark::DoNotOptimize(find_loop_ends(clip, skeleton, 1, 100));
+}
+
 void bake_kinematics(benchmark::State& state) { run_bake(state, plain_stage(), {}); }
 void bake_without_rules(benchmark::State& state) { run_bake(state, ruled_stage(true), {}); }
 void bake_with_rules(benchmark::State& state) {
@@ -283,6 +360,12 @@ void copy_of_the_same_bytes(benchmark::State& state) {
     count(state, kJoints);
 }
 
+BENCHMARK(bake_take)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_joined)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_repeated)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_mirrored)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_repaired)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(find_loop)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(kinematics_by_eigen)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(bake_kinematics)
     ->ArgName("threads")

@@ -22,8 +22,8 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr double kTravel_m = 0.3, kTurn_rad = 20 / kDegrees;
-constexpr double kClosed_m = 5e-3, kClosed_rad = 2 / kDegrees, kStill_m_s = 0.01;
+constexpr double kTravel_m = 0.3, kTurnedOnTheWay_rad = 20 / kDegrees;
+constexpr double kLoops_m = 5e-3, kLoops_rad = 2 / kDegrees, kStill_m_s = 0.01;
 /// Ranges this long are looked at; of longer ones only the ends.
 constexpr std::int64_t kMostFrames = 20'000;
 
@@ -397,7 +397,7 @@ class Drafter {
         const bool ground =
                        figure && (drift.ground_m > kTravel_m || drift.farthest_m > 2 * kTravel_m),
                    height = figure && std::abs(drift.climb_m) > kTravel_m,
-                   heading = figure && turned > kTurn_rad && ground;
+                   heading = figure && turned > kTurnedOnTheWay_rad && ground;
         if (job.motion > 0) {
             TravelParts& travel = source_travel_[jobs.source_name(job.motion)];
             travel.ground |= ground, travel.height |= height, travel.heading |= heading;
@@ -417,7 +417,7 @@ class Drafter {
                      ClipDraft& out) {
         if (clip.samples < 8) return;
         const auto closed = [](const LoopEnd& e) {
-            return e.place_m < kClosed_m && e.turn_rad < kClosed_rad;
+            return e.place_m < kLoops_m && e.turn_rad < kLoops_rad;
         };
         const auto ends = find_loop_ends(clip, skeleton, hips, clip.samples - 1, 1);
         const auto told = [&](const LoopEnd& e) {

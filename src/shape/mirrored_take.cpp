@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/kernel.h"
 #include "mellow/shaping.h"
 #include "shape/tile_poses.h"
 
@@ -20,6 +21,19 @@ struct Way {
     Quat before, behind;      ///< turn = before * mirrored(partner's) * behind
     Vec3 rest, partner_rest;  ///< place = rest + before * mirrored(partner's - partner_rest)
 };
+
+MELLOW_KERNEL void mirror_kernel(const double* from, const Way& way, double* own) {
+    const Quat before = way.before, behind = way.behind;
+    const Vec3 rest = way.rest, partner = way.partner_rest;
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const Vec3 t = load3(from, f) - partner;
+        store3(own, f, rest + rotate(before, Vec3{-t.x, t.y, t.z}));
+        const Quat r = load4(from + 3 * kF, f);
+        store4(own + 3 * kF, f, normalized(before * Quat{r.x, -r.y, -r.z, r.w} * behind));
+        store3(own + 7 * kF, f, load3(from + 7 * kF, f));
+    }
+}
 
 class MirroredMotion final : public Take::Motion {
   public:
@@ -46,12 +60,7 @@ class MirroredMotion final : public Take::Motion {
             const double* from = inner.local(way.from);
             double* own = tile.own_local(static_cast<int>(j));
             tile.no_shear(static_cast<int>(j));
-            for (int f = 0; f < kTileFrames; ++f) {
-                const Transform t = load_local(from, f);
-                store_local(own, f,
-                            {way.rest + rotate(way.before, mirrored(t.t - way.partner_rest)),
-                             normalized(way.before * mirrored(t.r) * way.behind), t.s});
-            }
+            mirror_kernel(from, way, own);
         }
         if (want == Take::Want::kLocals) return;
         for (std::size_t j = 0; j < ways_.size(); ++j)
