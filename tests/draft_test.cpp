@@ -147,7 +147,7 @@ TEST_F(DraftTest, ADraftPacksAsItIs) {
     ASSERT_THAT(report, IsOk());
     EXPECT_TRUE(report.value().proven);
     EXPECT_TRUE(value(d, "name")->guess) << "one of three stretches";
-    EXPECT_THAT(value(d, "unit")->reason, AllOf(HasSubstr("170.1 long"), HasSubstr("inch makes")));
+    EXPECT_THAT(value(d, "unit")->reason, AllOf(HasSubstr("170.1 long"), HasSubstr("inch 4.32 m")));
 }
 
 TEST_F(DraftTest, MotionFilesAreFittedToTheFigure) {

@@ -78,12 +78,20 @@ class TruthReader {
         if (!f_.stock.bounds.any || !(longest > 0)) return;
         const double units = longest / said;
         const double least = f_.figure ? 1.0 : 0.1, most = f_.figure ? 2.6 : 20;
-        std::string named, others;
+        std::string named;
+        std::vector<std::pair<std::string, double>> made;
         for (const char* unit : {"metre", "centimetre", "inch", "foot", "millimetre"}) {
-            const double metres_per = parse_unit(unit).value_or(1), metres = units * metres_per;
+            const double metres_per = parse_unit(unit).value_or(1);
             if (std::abs(metres_per / said - 1) < 1e-9) named = unit;
-            others += fmt::format("{}{} makes {:.3g} m", others.empty() ? "" : ", ", unit, metres);
+            made.emplace_back(unit, units * metres_per);
         }
+        const auto others = [&](const std::string& but) {
+            std::string text;
+            for (const auto& [unit, metres] : made)
+                if (unit != but)
+                    text += fmt::format("{}{} {:.3g} m", text.empty() ? "" : ", ", unit, metres);
+            return "others would make: " + text;
+        };
         const bool likely = longest >= least && longest <= most;
         const bool possible =
             longest >= (f_.figure ? 0.3 : 0.05) && longest <= (f_.figure ? 5 : 50);
@@ -91,7 +99,7 @@ class TruthReader {
             if (!likely)
                 add("unit", named.empty() ? fmt::format("{}", said) : toml_text(named),
                     fmt::format("as the file says; {:.4g} m long, small or large for {}. {}",
-                                longest, f_.figure ? "a person" : "a thing", others),
+                                longest, f_.figure ? "a person" : "a thing", others(named)),
                     true);
             return;
         }
@@ -103,10 +111,10 @@ class TruthReader {
         if (fit.empty())
             return add("unit", toml_text("?"),
                        fmt::format("{:.4g} long, which no usual unit makes {}. {}", units,
-                                   f_.figure ? "a person" : "a thing", others));
+                                   f_.figure ? "a person" : "a thing", others("")));
         add("unit", toml_text(fit[0].first),
             fmt::format("{:.4g} long; {:.3g} m as {}s. {}", units, fit[0].second, fit[0].first,
-                        others),
+                        others(fit[0].first)),
             fit.size() > 1);
     }
 
@@ -421,8 +429,9 @@ class Drafter {
         };
         const auto ends = find_loop_ends(clip, skeleton, hips, clip.samples - 1, 1);
         const auto told = [&](const LoopEnd& e) {
-            return fmt::format("{:.2g} mm and {:.2g} degrees", e.place_m * 1000,
-                               e.turn_rad * kDegrees);
+            const auto small = [](double v) { return v < 5e-4 ? 0 : v; };
+            return fmt::format("{:.2g} mm and {:.2g} degrees", small(e.place_m * 1000),
+                               small(e.turn_rad * kDegrees));
         };
         if (!ends.empty() && closed(ends[0])) {
             // Poses that are left and reached at rest may as well be those of something done once.

@@ -18,8 +18,10 @@ namespace {
 constexpr std::int64_t kMostSearched = 200'000;
 
 std::string told(const LoopEnd& end, std::int64_t first) {
+    const auto small = [](double v) { return v < 5e-4 ? 0 : v; };
     return fmt::format("{} ({:.2g} mm, {:.2g} degrees, {:.2g} mm/s)", first + end.sample,
-                       end.place_m * 1000, end.turn_rad * kDegrees, end.speed_m_s * 1000);
+                       small(end.place_m * 1000), small(end.turn_rad * kDegrees),
+                       small(end.speed_m_s * 1000));
 }
 
 }  // namespace
