@@ -272,11 +272,11 @@ TEST_F(RoundTest, CuesFollowCutsRepeatsMirrorsAndTime) {
     EXPECT_THAT(cues_of(0), ElementsAre("end 0.0000 0.0000 ", "step_left 0.0000 0.0000 foot.L",
                                         "step_right 0.5000 0.6250 foot.R"));
     // Twice in a mirror; then frame 200 of 240..192 backwards at half speed: 2 + 2 * 40 / 24.
-    EXPECT_THAT(cues_of(1),
-                ElementsAre("step_right 0.0000 0.0000 foot.R", "step_left 0.5000 0.6250 foot.L",
-                            "end 1.0000 1.0000 ", "step_right 1.0000 1.0000 foot.R",
-                            "step_left 1.5000 1.6250 foot.L", "end 2.0000 2.0000 ",
-                            "snip 5.3333 5.3333 "));
+    EXPECT_THAT(
+        cues_of(1),
+        ElementsAre("step_right 0.0000 0.0000 foot.R", "step_left 0.5000 0.6250 foot.L",
+                    "end 1.0000 1.0000 ", "step_right 1.0000 1.0000 foot.R",
+                    "step_left 1.5000 1.6250 foot.L", "end 2.0000 2.0000 ", "snip 5.3333 5.3333 "));
     // There and back again passes it twice, at 8 frames.
     EXPECT_THAT(cues_of(2), ElementsAre("snip 0.3333 0.3333 ", "snip 1.6667 1.6667 "));
     // 47 frames at 24/s are 58.75 samples, fitted to 59.
@@ -310,6 +310,29 @@ TEST_F(RoundTest, CuesFollowCutsRepeatsMirrorsAndTime) {
         write_text(folder_ / "bad.json", "{\"cues\": [{\"at\": 3}]}");
         EXPECT_THAT(pack(text + clips), FailsWith(code, part)) << text;
     }
+}
+
+TEST_F(RoundTest, FeetAreLookedAtAndTheirStepsAreCues) {
+    const PackReport report =
+        proven("[motion]\nslide_mm = 0.2\ndepth_mm = 1\ncues = true\n" + kWalk);
+    EXPECT_THAT(of_code(report, Code::kFootSlide), SizeIs(2));
+    EXPECT_THAT(of_code(report, Code::kFootDepth)[0].found, HasSubstr("\"foot.L\" is "));
+    const json motion = manifest()["clips"][0]["motion"];
+    EXPECT_EQ(motion["feet"][0]["joint"], "foot.L");
+    EXPECT_GT(motion["feet"][0]["slide_mm"].get<double>(), 0.2);
+    // A walk of one second sets each foot down once.
+    std::vector<std::string> steps;
+    for (const Cue& cue : report.clips[0].clip.cues) steps.push_back(cue.name + " " + cue.joint);
+    EXPECT_THAT(steps, testing::UnorderedElementsAre("step_left foot.L", "step_right foot.R"));
+    EXPECT_THAT(of_code(proven(kWalk), Code::kFootSlide), SizeIs(0)) << "nobody sees it";
+    EXPECT_THAT(pack("[motion]\nfeet = [\"hoof\"]\n" + kWalk),
+                FailsWith(Code::kNameUnknown, "hoof"));
+    // What is taken over from the crate that stands there says the same.
+    proven(kWalk + kPick);
+    const PackReport again = proven(kWalk + change(kPick, "[144, 240]", "[150, 240]"));
+    EXPECT_EQ(again.reused, 1U);
+    EXPECT_EQ(again.clips[0].motion_check.feet.size(), 2U);
+    EXPECT_EQ(again.clips[0].motion_check.feet[1].contacts.size(), 1U);
 }
 
 TEST_F(RoundTest, EveryTargetGetsTheShapedClip) {

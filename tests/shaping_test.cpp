@@ -7,6 +7,7 @@
 
 #include "base/at.h"
 #include "mellow/bake.h"
+#include "mellow/motion_check.h"
 #include "mellow/travel.h"
 #include "rigs.h"
 
@@ -364,6 +365,46 @@ TEST_F(ShapingTest, AGapIsClosedAndTheWayStays) {
     const Repaired all = repair_loop(shaped, {0, 1, false, false}, true);
     EXPECT_LT(off(worlds(all.take, 2)[1], worlds(take_, 0)[1]), 1e-9);
     EXPECT_NEAR(all.place_m, std::hypot(0.6, 0.2, 1.4), 1e-9);
+}
+
+TEST(MotionCheckTest, SlidesDepthsAndJumpsAreMeasured) {
+    // Two feet that rest 0.1 m up. The left one stands for a second and slides by 36 mm meanwhile,
+    // at even speed, then is lifted; the right one hangs in the air, sinks by 40 mm and stands
+    // there. A hand jumps to a place 0.3 m off for one sample.
+    const Skeleton skeleton = Skeleton::make({{"root", -1, {}},
+                                              {"foot.L", 0, {{0.1, 0.1, 0}, {}, kOne}},
+                                              {"foot.R", 0, {{-0.1, 0.1, 0}, {}, kOne}},
+                                              {"hand", 0, {{0.4, 1, 0}, {}, kOne}}})
+                                  .value();
+    Clip clip;
+    clip.rate = {30, 1};
+    clip.samples = 61;
+    clip.joints = make_tracks(4, clip.samples);
+    for (int k = 0; k < clip.samples; ++k) {
+        const double lifted = k <= 30 ? 0 : 0.05 * (k - 30);
+        store(clip.joints[1], k, {{0.1, 0.1 + lifted, 0.0012 * std::min(k, 30)}, {}, kOne});
+        store(clip.joints[2], k, {{-0.1, k < 30 ? 0.4 : 0.06, 0}, {}, kOne});
+        store(clip.joints[3], k, {{0.4, k == 45 ? 1.3 : 1, 0.002 * k}, {}, kOne});
+    }
+    EXPECT_THAT(suggest_feet(skeleton), ElementsAre(1, 2));
+    const MotionCheck check = check_motion(clip, skeleton, {1, 2});
+    ASSERT_THAT(check.feet, SizeIs(2));
+    ASSERT_THAT(check.feet[0].contacts, SizeIs(1));
+    EXPECT_EQ(check.feet[0].contacts[0].first, 0);
+    EXPECT_NEAR(check.feet[0].contacts[0].last, 30, 1);
+    EXPECT_NEAR(check.feet[0].slide_m, 0.036, 2e-3);
+    EXPECT_EQ(check.feet[0].depth_m, 0);
+    EXPECT_NEAR(check.feet[1].depth_m, 0.04, 1e-6);
+    EXPECT_EQ(check.feet[1].depth_sample, 30);
+    EXPECT_EQ(check.feet[1].contacts[0].last, 60);
+    EXPECT_LT(check.feet[1].slide_m, 1e-6);
+    EXPECT_EQ(check.pop.joint, "hand");
+    EXPECT_EQ(check.pop.sample, 45);
+    EXPECT_NEAR(check.pop.jump_m, 0.6, 1e-5);
+    // On ground that is elsewhere it does not sink.
+    FootRules lower;
+    lower.ground_m = -0.04;
+    EXPECT_LT(check_motion(clip, skeleton, {2}, lower).feet[0].depth_m, 1e-6);
 }
 
 TEST(LoopEndTest, TheFrameThatMovesAsTheFirstIsFound) {

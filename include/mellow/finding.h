@@ -78,6 +78,9 @@ enum class Code {
     kSameContent,
     kTargetUnmet,
     kRestShape,
+    kFootSlide,
+    kFootDepth,
+    kPop,
     kUsage,
 };
 

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "mellow/clip.h"
+#include "mellow/motion_check.h"
 #include "mellow/prove.h"
 #include "mellow/recipe.h"
 #include "mellow/result.h"
@@ -62,6 +63,7 @@ struct PackedClip {
     std::vector<PackedPart> parts;  ///< of a shaped clip
     FileRecord file;
     LoopGap gap;
+    MotionCheck motion_check;
     double worst_shear = 0;
     std::string shear_joint;
     std::vector<std::string> sheared_joints;  ///< that lost more than 1e-4 of a member

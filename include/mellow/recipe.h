@@ -14,6 +14,7 @@
 #include "mellow/clip.h"
 #include "mellow/convention.h"
 #include "mellow/joint_map.h"
+#include "mellow/motion_check.h"
 #include "mellow/performance.h"
 #include "mellow/prove.h"
 #include "mellow/result.h"
@@ -148,6 +149,15 @@ struct RecipeCamera {
     bool scalar_horizontal = false;               ///< which one that is
 };
 
+/// What is looked at in the motion of clips.
+struct RecipeMotion {
+    std::vector<std::string> feet;  ///< joints; empty: by their names
+    FootRules rules;
+    double slide_mm = 20, depth_mm = 30, pop_mm = 100;  ///< more is said
+    bool cues = false;  ///< a cue for each time that a foot is set down
+    std::string where;
+};
+
 /// What a recipe makes of findings: another severity, or nothing said at all. A stop fails the
 /// crate.
 using Checks = std::map<Code, std::optional<Severity>>;
@@ -198,6 +208,7 @@ struct Recipe {
     std::string name;
     bool picture = true;
 
+    RecipeMotion motion;
     Tolerance tolerance;
     Checks checks;
     /// Joints and meshes whose shear may be lost: measured and said, but no reason to fail.

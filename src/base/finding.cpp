@@ -69,6 +69,9 @@ constexpr std::array kNames{
     "same-content",
     "target-unmet",
     "rest-shape",
+    "foot-slide",
+    "foot-depth",
+    "pop",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

@@ -16,6 +16,7 @@ namespace {
 
 constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;   // 1 mm, half a degree
 constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
+constexpr double kPopRatio = 10;                             ///< times the median of the clip
 constexpr double kDrift_m = 0.3;
 constexpr double kStillFrames = 6;     // of the source
 constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
@@ -90,6 +91,46 @@ class ClipJudge {
                      gap.usual_spin_rad_s * kDegrees),
                  "a loop that goes on as it began",
                  "ease the keys at both ends alike in the source"});
+    }
+
+    /// Feet and jumps, of figures that have feet.
+    MotionCheck steps(const Clip& clip, const RecipeClip& wanted) {
+        if (figure_.feet().empty() || wanted.range.is_pose()) return {};
+        const RecipeMotion& rules = recipe_.motion;
+        MotionCheck found = check_motion(clip, figure_.skeleton(), figure_.feet(), rules.rules);
+        const auto add = [&](Code code, std::string what, std::string expected,
+                             std::string remedy) {
+            out_.push_back({code, Severity::kWarning, wanted.range.where, std::move(what),
+                            std::move(expected), std::move(remedy)});
+        };
+        for (const FootMotion& foot : found.feet) {
+            if (foot.slide_m * 1000 > rules.slide_mm)
+                add(Code::kFootSlide,
+                    fmt::format("\"{}\" slides by {:.0f} mm while it stands, at sample {}",
+                                foot.joint, foot.slide_m * 1000, foot.slide_sample),
+                    fmt::format("at most {:g} mm", rules.slide_mm),
+                    fmt::format("slide_mm = {:.0f}   # under [motion], if it is meant",
+                                std::ceil(foot.slide_m * 1000)));
+            if (foot.depth_m * 1000 > rules.depth_mm)
+                add(Code::kFootDepth,
+                    fmt::format("\"{}\" is {:.0f} mm below the ground, at sample {}", foot.joint,
+                                foot.depth_m * 1000, foot.depth_sample),
+                    fmt::format("at most {:g} mm", rules.depth_mm),
+                    fmt::format("depth_mm = {:.0f}   # under [motion], if it is meant; or ground = "
+                                "its height",
+                                std::ceil(foot.depth_m * 1000)));
+        }
+        const Pop& pop = found.pop;
+        if (pop.jump_m * 1000 > rules.pop_mm && pop.jump_m > kPopRatio * pop.median_m)
+            add(Code::kPop,
+                fmt::format("\"{}\" jumps by {:.0f} mm at sample {}, {:.0f} times what is usual "
+                            "in the clip",
+                            pop.joint, pop.jump_m * 1000, pop.sample, pop.jump_m / pop.median_m),
+                "motion without jumps",
+                fmt::format("look at that sample; pop_mm = {:.0f}   # under [motion], if it is "
+                            "meant",
+                            std::ceil(pop.jump_m * 1000)));
+        return found;
     }
 
     /// Hips that travel say nothing about the seam: their gap is the travel that is missing.
@@ -265,6 +306,7 @@ Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& 
     ClipJudge judge(recipe, figure, packed.plan);
     judge.losses(baked, packed);
     judge.motion(baked.clip, packed.gap, job.clip);
+    packed.motion_check = judge.steps(baked.clip, job.clip);
     judge.end(baked.clip, job.clip);
     return judge.take();
 }

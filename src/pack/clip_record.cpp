@@ -43,6 +43,49 @@ void write_own(JsonWriter& json, std::string_view key, const Findings& findings,
     });
 }
 
+void write_motion(JsonWriter& json, const MotionCheck& check) {
+    json.object("motion", [&] {
+        json.list("feet", check.feet, [&](const FootMotion& foot) {
+            json.begin_object().member("joint", foot.joint);
+            json.member("slide_mm", tidy(foot.slide_m * 1000));
+            json.member("slide_sample", foot.slide_sample);
+            json.member("depth_mm", tidy(foot.depth_m * 1000));
+            json.member("depth_sample", foot.depth_sample);
+            json.list("contacts", foot.contacts, [&](const Contact& contact) {
+                json.begin_object().member("first_sample", contact.first);
+                json.member("last_sample", contact.last);
+                json.member("slide_mm", tidy(contact.slide_m * 1000)).end_object();
+            });
+            json.end_object();
+        });
+        json.object("pop", [&] {
+            json.member("joint", check.pop.joint).member("sample", check.pop.sample);
+            json.member("jump_mm", tidy(check.pop.jump_m * 1000));
+            json.member("median_mm", tidy(check.pop.median_m * 1000));
+        });
+    });
+}
+
+MotionCheck read_motion(JsonMembers json) {
+    MotionCheck check;
+    for (JsonMembers& in : json.objects("feet")) {
+        FootMotion foot;
+        foot.joint = in.text("joint");
+        foot.slide_m = in.number("slide_mm") / 1000;
+        foot.slide_sample = in.whole("slide_sample");
+        foot.depth_m = in.number("depth_mm") / 1000;
+        foot.depth_sample = in.whole("depth_sample");
+        for (JsonMembers& contact : in.objects("contacts"))
+            foot.contacts.push_back({contact.whole("first_sample"), contact.whole("last_sample"),
+                                     contact.number("slide_mm") / 1000});
+        check.feet.push_back(std::move(foot));
+    }
+    JsonMembers pop = json.object("pop");
+    check.pop = {pop.text("joint"), pop.whole("sample"), pop.number("jump_mm") / 1000,
+                 pop.number("median_mm") / 1000};
+    return check;
+}
+
 ClipProof read_proof(JsonMembers json) {
     ClipProof proof;
     proof.samples = json.whole("samples");
@@ -136,6 +179,7 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
             });
         json.end_object();
     });
+    if (!packed.motion_check.feet.empty()) write_motion(json, packed.motion_check);
     if (!packed.clip.scalars.empty())
         json.list("scalars", packed.clip.scalars, [&](const ScalarTrack& scalar) {
             json.begin_object().member("name", scalar.name).member("unit", scalar.unit);
@@ -217,6 +261,7 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
             activity.push_back({a.number("least"), a.number("most"), a.whole("first_sample"),
                                 a.number("vertex_mm")});
     }
+    if (json.has("motion")) packed.motion_check = read_motion(json.object("motion"));
     for (JsonMembers& scalar : json.objects("scalars"))
         packed.clip.scalars.push_back({scalar.text("name"), scalar.text("unit"), {}});
     JsonMembers shear = json.object("shear");

@@ -10,6 +10,7 @@
 #include "base/text.h"
 #include "crate/hash.h"
 #include "mellow/fit.h"
+#include "mellow/shaping.h"
 #include "pack/check_folder.h"
 #include "pack/checks.h"
 #include "pack/clip_cues.h"
@@ -49,6 +50,29 @@ std::vector<std::string> driven_by(const Scene& scene, const JointSources& sourc
         }
     }
     return out;
+}
+
+/// A cue for each time that a foot is set down: step_left, step_right or step.
+void append_steps(const MotionCheck& check, const SamplePlan& plan, std::vector<Cue>& out) {
+    for (const FootMotion& foot : check.feet) {
+        const auto other = other_side(foot.joint);
+        // Of two names of a pair the one with L or left comes first.
+        const std::string side = !other ? "" : foot.joint < *other ? "_left" : "_right";
+        for (const Contact& contact : foot.contacts) {
+            if (contact.first == 0 && !plan.loop) continue;  // it stood before
+            if (plan.loop && contact.first == plan.samples - 1) continue;
+            if (contact.first == 0 && !foot.contacts.empty() &&
+                foot.contacts.back().last == plan.samples - 1)
+                continue;  // it stands over the seam
+            Cue cue;
+            cue.name = "step" + side;
+            cue.first = cue.last = plan.rate.seconds(contact.first);
+            cue.joint = foot.joint;
+            out.push_back(std::move(cue));
+        }
+    }
+    std::stable_sort(out.begin(), out.end(),
+                     [](const Cue& a, const Cue& b) { return a.first < b.first; });
 }
 
 std::string csv_cell(const std::string& text) {
@@ -371,9 +395,13 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
 }
 
 /// Cues of a clip, with joints as they are called here.
-Result<std::vector<Cue>> CrateOutput::cues(std::size_t i, const SamplePlan& plan) const {
+Result<std::vector<Cue>> CrateOutput::cues(std::size_t i, const BakedClip& baked) const {
     const ClipJob& job = jobs_->clips()[i];
+    const SamplePlan& plan = baked.range->plan;
     std::vector<Cue> out = cues_of(recipe_, *jobs_, job, plan.rate.seconds(plan.samples - 1));
+    if (recipe_.motion.cues) {
+        append_steps(baked.facts.motion_check, plan, out);
+    }
     for (Cue& cue : out) {
         if (cue.joint.empty()) continue;
         const int own = jobs_->figure().skeleton().find(cue.joint);
@@ -397,7 +425,7 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     Clip clip = baked.clip;
     clip.labels = jobs_->clips()[i].clip.labels;
     if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
-    MELLOW_TRY(clip.cues, cues(i, baked.range->plan));
+    MELLOW_TRY(clip.cues, cues(i, baked));
     if (clip.loop == LoopForm::kClosed && target_.loop_form == LoopForm::kOpen) open_loop(clip);
     clip = fitted_->fitted(std::move(clip));
     MELLOW_CHECK(can_hold(target_, clip));
@@ -583,7 +611,7 @@ Result<PackReport> CrateOutput::finish() {
                                      [&](const TextSink& out) { report_json(report_, out); }));
     MELLOW_CHECK(
         folder_->write_text("report.txt", [&](const TextSink& out) { report_text(report_, out); }));
-    if (!recipe_.cues.empty())
+    if (!recipe_.cues.empty() || recipe_.motion.cues)
         MELLOW_CHECK(folder_->write_text("cues.csv", [&](const TextSink& out) {
             out("clip,name,seconds,until,sample,joint\n");
             for (const PackedClip& packed : report_.clips)

@@ -91,7 +91,7 @@ class CrateOutput {
 
   private:
     Status write_skin();
-    Result<std::vector<Cue>> cues(std::size_t i, const SamplePlan& plan) const;
+    Result<std::vector<Cue>> cues(std::size_t i, const BakedClip& baked) const;
     Status settle_rest(Scene& skin);
     void check_size(const Bounds& bounds);
     void check_target();

@@ -170,6 +170,7 @@ Status Figure::make_skeleton(PackReport& report) {
             skeleton_ = std::move(joints.value().skeleton);
             sources_ = std::move(joints.value().sources);
             append(wrong, find_hips(report).failures());
+            append(wrong, find_feet().failures());
         }
         return wrong;
     }
@@ -185,7 +186,8 @@ Status Figure::make_skeleton(PackReport& report) {
     MELLOW_CHECK(note_axes(choice, report));
     report.drives = kept_drives(sheet_, recipe_->strip_prefix, scene_, skeleton_, sources_);
     for (const Joint& j : skeleton_.joints()) report.joints.push_back(j.name);
-    return find_hips(report);
+    MELLOW_CHECK(find_hips(report));
+    return find_feet();
 }
 
 Status Figure::find_hips(PackReport& report) {
@@ -223,6 +225,22 @@ Status Figure::find_hips(PackReport& report) {
         hips_ = std::max(hips_, 0);
     }
     report.hips = skeleton_[hips_].name;
+    return {};
+}
+
+Status Figure::find_feet() {
+    feet_ = suggest_feet(skeleton_);
+    if (recipe_->motion.feet.empty()) return {};
+    feet_.clear();
+    std::vector<std::string> names;
+    for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
+    for (const std::string& foot : recipe_->motion.feet) {
+        feet_.push_back(skeleton_.find(foot));
+        if (feet_.back() < 0)
+            return Finding{Code::kNameUnknown,    Severity::kStop,
+                           recipe_->motion.where, fmt::format("no joint \"{}\"", foot),
+                           suggest(foot, names),  "feet = [...]   # joints of the crate"};
+    }
     return {};
 }
 

@@ -33,6 +33,7 @@ class Figure {
     const Skeleton& skeleton() const { return skeleton_; }
     const JointSources& sources() const { return sources_; }
     int hips() const { return hips_; }
+    const std::vector<int>& feet() const { return feet_; }
     /// What moves when in the file.
     const std::vector<TimelineStock>& timelines() const { return timelines_; }
 
@@ -46,6 +47,7 @@ class Figure {
     Status leave_out(const JointChoice& choice, const std::vector<int>& driven, PackReport& report);
     Status strip(PackReport& report);
     Status find_hips(PackReport& report);
+    Status find_feet();
 
     const Recipe* recipe_;
     Scene scene_;
@@ -54,6 +56,7 @@ class Figure {
     Skeleton skeleton_;
     JointSources sources_;
     int hips_ = -1;
+    std::vector<int> feet_;
     std::vector<bool> accepted_;
     std::vector<TimelineStock> timelines_;
     std::vector<int> static_meshes_;  ///< nodes of meshes that are not of the figure

@@ -44,7 +44,7 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
     const bool stands = fs::exists(output, error);
     names.insert(names.end(), {"recipe.toml", "report.json", "report.txt", "target.toml"});
     if (!target.joints.list.joints.empty()) names.emplace_back("joints.txt");
-    if (!recipe.cues.empty()) names.emplace_back("cues.csv");
+    if (!recipe.cues.empty() || recipe.motion.cues) names.emplace_back("cues.csv");
     if (recipe.picture) names.emplace_back("sheet.png");
     for (const std::string& name : names) {
         const bool there = fs::exists(output / name, error);

@@ -416,9 +416,9 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
         common.erase(key);
     if (top.is_list("source")) common.erase("source");
     recipe.common = TomlTable(common, file).canonical();
-    top.knows({"figure", "rename", "clips", "source", "joints", "target", "travel", "output",
-               "proof", "clip", "timelines", "strip", "layer", "set", "camera", "checks", "mirror",
-               "cue", "cues"});
+    top.knows({"figure", "rename", "clips",  "source",    "joints", "target", "travel",
+               "output", "proof",  "clip",   "timelines", "strip",  "layer",  "set",
+               "camera", "checks", "mirror", "cue",       "cues",   "motion"});
     std::deque<toml::table> missing;  // stand for sections that are not there
     const auto section = [&](const char* key, auto&& read) {
         const toml::table* table = top.table(key);
@@ -472,6 +472,16 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
             if (t.number(key, 1) <= 0)
                 t.fail(Code::kValueBad, key, fmt::format("{}", t.number(key, 1)),
                        "a number above 0");
+    });
+    section("motion", [&](TomlTable& t) {
+        RecipeMotion& m = recipe.motion;
+        m.where = t.where("feet");
+        m.feet = t.texts("feet", {});
+        m.rules.ground_m = read_within(t, "ground", 0, -1e4, 1e4);
+        m.slide_mm = read_within(t, "slide_mm", m.slide_mm, 0.1, 1e6);
+        m.depth_mm = read_within(t, "depth_mm", m.depth_mm, 0.1, 1e6);
+        m.pop_mm = read_within(t, "pop_mm", m.pop_mm, 0.1, 1e6);
+        m.cues = t.flag("cues", false);
     });
     section("checks", [&](TomlTable& t) { read_checks(t, recipe.checks); });
     read_cameras(top, recipe);

@@ -1,0 +1,57 @@
+// Checks on motion: what an eye sees in a game and no comparison of files does: feet that slide or
+// sink while they stand, joints that jump.
+//
+// Everything is measured on a baked clip, in the world, in the inside convention: +Y up, metres.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "mellow/clip.h"
+#include "mellow/skeleton.h"
+
+namespace mellow {
+
+/// When a foot counts as standing. Heights are above where the joint rests, over the ground. It
+/// stands once it is lower than `touch_m` and slower than `still_m_s`, until it is higher than
+/// `leave_m` or faster than `moving_m_s`.
+struct FootRules {
+    double ground_m = 0;
+    double touch_m = 0.03, leave_m = 0.06;
+    double still_m_s = 0.25, moving_m_s = 0.5;
+};
+
+/// One time that a foot stands, in samples, both included.
+struct Contact {
+    int first = 0, last = 0;
+    /// How far apart on the ground it is, at samples at which it is low and slow.
+    double slide_m = 0;
+};
+
+struct FootMotion {
+    std::string joint;
+    std::vector<Contact> contacts;
+    double slide_m = 0, depth_m = 0;  ///< the largest slide, and how deep it sinks at most
+    int slide_sample = 0, depth_sample = 0;
+};
+
+/// The largest jump of a joint: |p(k-1) - 2 p(k) + p(k+1)|; and the median over all joints and
+/// samples of the clip.
+struct Pop {
+    std::string joint;
+    int sample = 0;
+    double jump_m = 0, median_m = 0;
+};
+
+struct MotionCheck {
+    std::vector<FootMotion> feet;
+    Pop pop;
+};
+
+/// Joints that are feet by their names: foot, ankle, hoof or paw, once left and once right.
+std::vector<int> suggest_feet(const Skeleton& skeleton);
+/// Measures a clip. `feet`: indices of joints.
+MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet,
+                         const FootRules& rules = {});
+
+}  // namespace mellow

@@ -1,0 +1,125 @@
+#include "mellow/motion_check.h"
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+
+#include "base/at.h"
+#include "mellow/shaping.h"
+
+namespace mellow {
+namespace {
+
+/// A clip that hardly moves has no median to speak of.
+constexpr double kLeastMedian_m = 5e-4;
+
+std::vector<std::vector<Vec3>> places_of(const Clip& clip, const Skeleton& skeleton) {
+    std::vector<std::vector<Vec3>> out(at(skeleton.size()));
+    std::vector<Affine> worlds(out.size());
+    for (int k = 0; k < clip.samples; ++k)
+        for (int j = 0; j < skeleton.size(); ++j) {
+            const Affine local = to_affine(local_at(clip.joints[at(j)], k));
+            const int up = skeleton[j].parent;
+            worlds[at(j)] = up < 0 ? local : worlds[at(up)] * local;
+            out[at(j)].push_back(worlds[at(j)].o);
+        }
+    return out;
+}
+
+double on_ground(Vec3 a, Vec3 b) { return std::hypot(a.x - b.x, a.z - b.z); }
+
+FootMotion foot_motion(const std::string& joint, const std::vector<Vec3>& places, double rest_m,
+                       double rate, const FootRules& rules) {
+    FootMotion out;
+    out.joint = joint;
+    const auto n = places.size();
+    std::vector<double> speed(n, 0);
+    for (std::size_t k = 0; k < n && n > 1; ++k) {
+        const std::size_t a = k == 0 ? 0 : k - 1, b = std::min(k + 1, n - 1);
+        speed[k] = length(places[b] - places[a]) * rate / static_cast<double>(b - a);
+    }
+    const auto close = [&](Contact& c) {
+        // What is being set down, or taken up, rolls: only where it is low and slow does it slide.
+        const auto counts = [&](int k) {
+            return speed[at(k)] < rules.still_m_s &&
+                   places[at(k)].y - rest_m - rules.ground_m < rules.touch_m;
+        };
+        const auto farthest = [&](int from, double& far) {
+            int found = from;
+            for (int k = c.first; k <= c.last; ++k)
+                if (const double d = on_ground(places[at(k)], places[at(from)]);
+                    counts(k) && d > far)
+                    far = d, found = k;
+            return found;
+        };
+        double far = 0;
+        const int end = farthest(c.first, far);
+        far = 0;
+        (void)farthest(end, far);
+        c.slide_m = far;
+        if (far > out.slide_m) out.slide_m = far, out.slide_sample = end;
+        out.contacts.push_back(c);
+    };
+    bool stands = false;
+    Contact now;
+    for (std::size_t k = 0; k < n; ++k) {
+        const double height = places[k].y - rest_m - rules.ground_m;
+        if (-height > out.depth_m) out.depth_m = -height, out.depth_sample = static_cast<int>(k);
+        if (!stands && height < rules.touch_m && speed[k] < rules.still_m_s) {
+            stands = true;
+            now = {static_cast<int>(k), static_cast<int>(k), 0};
+        } else if (stands && (height > rules.leave_m || speed[k] > rules.moving_m_s)) {
+            stands = false;
+            close(now);
+        }
+        if (stands) now.last = static_cast<int>(k);
+    }
+    if (stands) close(now);
+    return out;
+}
+
+}  // namespace
+
+std::vector<int> suggest_feet(const Skeleton& skeleton) {
+    std::vector<int> out;
+    for (const char* word : {"foot", "ankle", "hoof", "paw"}) {
+        for (int j = 0; j < skeleton.size(); ++j) {
+            std::string name = skeleton[j].name;
+            std::transform(name.begin(), name.end(), name.begin(),
+                           [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+            const auto other = other_side(skeleton[j].name);
+            if (name.find(word) != std::string::npos && name.find("control") == std::string::npos &&
+                other && skeleton.find(*other) >= 0)
+                out.push_back(j);
+        }
+        if (!out.empty()) return out;
+    }
+    return out;
+}
+
+MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet,
+                         const FootRules& rules) {
+    MotionCheck out;
+    const auto places = places_of(clip, skeleton);
+    const std::vector<Affine> rest = skeleton.rest_worlds();
+    const double rate = clip.rate.per_second();
+    for (const int foot : feet)
+        out.feet.push_back(
+            foot_motion(skeleton[foot].name, places[at(foot)], rest[at(foot)].o.y, rate, rules));
+    std::vector<double> all;
+    for (int j = 0; j < skeleton.size(); ++j) {
+        const std::vector<Vec3>& p = places[at(j)];
+        for (std::size_t k = 1; k + 1 < p.size(); ++k) {
+            all.push_back(length(p[k - 1] - 2.0 * p[k] + p[k + 1]));
+            if (all.back() > out.pop.jump_m)
+                out.pop = {skeleton[j].name, static_cast<int>(k), all.back(), 0};
+        }
+    }
+    if (all.empty()) return out;
+    const auto middle = all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2);
+    std::nth_element(all.begin(), middle, all.end());
+    out.pop.median_m = std::max(kLeastMedian_m, *middle);
+    return out;
+}
+
+}  // namespace mellow
