@@ -46,8 +46,8 @@ std::string foreign(const fs::path& folder) {
     JsonMembers manifest(text ? Bytes(text->begin(), text->end()) : Bytes());
     if (manifest.failed() || !manifest.has("format") || manifest.text("format") != "mellow-crate")
         return "something that is not a crate";
-    std::set<std::string> own{"crate.json",  "report.json", "report.txt", "recipe.toml", "cues.csv",
-                              "target.toml", "joints.txt",  "sheet.png"};
+    std::set<std::string> own{"crate.json", "report.json", "report.txt", "recipe.toml",
+                              "cues.csv",   "target.toml", "joints.txt", "sheet.png"};
     const auto add = [&](JsonMembers file) {
         own.insert(file.text("file"));
         for (JsonMembers& part : file.objects("parts")) own.insert(part.text("file"));
