@@ -385,6 +385,11 @@ TEST_F(CheckTest, FaultsOfNamesNumbersAndFolders) {
     EXPECT_THAT(with("\"id\": 101", "\"id\": 100"), Contains("numbers")) << "one number twice";
     EXPECT_THAT(with("\"id\": 101", "\"id\": 300"), Contains("numbers"));
     EXPECT_THAT(with("\"loop\": \"closed\"", "\"loop\": \"open\""), Contains("loop-form"));
+    // The walk goes a metre along +X, which is ahead here.
+    const json facts = json::parse(manifest)["clips"][1]["travel"]["step"];
+    const std::string ahead = fmt::format("{}", facts[0].get<double>());
+    EXPECT_NEAR(facts[0].get<double>(), 100, 5);
+    EXPECT_THAT(with(ahead, "-" + ahead), Contains("travels-ahead"));
     const auto renamed = [&](const std::string& to) {
         fs::rename(crate() / kWalk, crate() / to);
         const auto found = with(kWalk, to);

@@ -56,10 +56,19 @@ Result<ManifestFiles> read_manifest(const fs::path& folder) {
     out.name = json.text("name");
     JsonMembers target = json.object("target");
     out.target = target.text("name");
+    const auto axis = [&](const char* key, Axis usual) {
+        return target.has(key) ? parse_axis(target.text(key)).value_or(usual) : usual;
+    };
+    out.convention = {
+        target.has("metres_per_unit") ? target.number("metres_per_unit") : 1,
+        axis("up", Axis::kPlusY), axis("front", Axis::kPlusZ),
+        target.has("hand") && target.text("hand") == "left" ? Hand::kLeft : Hand::kRight};
+    if (!is_valid(out.convention)) out.convention = {};
+    const Conversion in(out.convention, {});
     JsonMembers skin = json.object("skin");
     out.skin = read_file_record(skin, "skin");
     for (JsonMembers& clip : json.objects("clips")) {
-        ListedClip listed{clip.text("name"), clip_from_facts(clip, {})};
+        ListedClip listed{clip.text("name"), clip_from_facts(clip, in)};
         out.clips.emplace_back(read_file_record(clip, "clip"), std::move(listed));
     }
     if (json.failed())
@@ -147,6 +156,7 @@ void check_listed(const fs::path& folder, const Target& target, const std::strin
     std::vector<ListedClip> all;
     for (const auto& [file, clip] : clips) all.push_back(clip);
     checker.ids(all);
+    checker.travel(all);
 }
 
 Result<CheckReport> check_crate(const fs::path& folder, const std::optional<Target>& other) {

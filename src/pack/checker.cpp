@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "base/at.h"
 #include "base/text.h"
@@ -13,6 +14,9 @@
 
 namespace mellow {
 namespace {
+
+/// Shorter ways in all say nothing of where a figure faces.
+constexpr double kWay_m = 1;
 
 /// Whether `name` could be `pattern` with something in the place of each field; `id` takes the
 /// number where there is one.
@@ -212,6 +216,19 @@ void Checker::layout(std::size_t skins, std::size_t motions, std::size_t both) {
                           motions == 0 && both > 0,
                           "layout = \"clips-with-skin\"   # and pack again");
     }
+}
+
+void Checker::travel(const std::vector<ListedClip>& listed) {
+    double ahead = 0, way = 0;
+    for (const ListedClip& clip : listed) {
+        const Vec3 step = clip.facts.travel.step;  // inside: ahead is +Z
+        ahead += step.z;
+        way += std::hypot(step.x, step.z);
+    }
+    if (way < kWay_m) return;
+    demand("travels-ahead", "", "clips that travel, all in all, the way the figure faces",
+           fmt::format("{:.3g} m ahead of {:.3g} m", ahead, way), ahead > -0.5 * way,
+           "front = the opposite axis, under [source]; or nothing, if they all walk backwards");
 }
 
 }  // namespace mellow

@@ -46,6 +46,8 @@ class Checker {
     void name(const std::string& file, const std::string& pattern);
     void layout(std::size_t skins, std::size_t motions, std::size_t both);
     void ids(const std::vector<ListedClip>& listed);
+    /// Which way all clips together travel, by what is said of them.
+    void travel(const std::vector<ListedClip>& listed);
     void reads(const CheckedFile& file);
     void demand(const char* id, const std::string& file, std::string wanted, std::string found,
                 bool met, std::string remedy = {});

@@ -587,7 +587,8 @@ void CrateOutput::check_target() {
     check_listed(folder_->path(), target_, report_.skin.file, clips, checked, std::move(known_));
     report_.demands = checked.demands.size();
     // What is the source's, packing has judged already, as grave as the recipe wants it.
-    const std::set<std::string> judged{"size", "stands", "height", "closing-sample", "moves"};
+    const std::set<std::string> judged{"size",           "stands", "height",
+                                       "closing-sample", "moves",  "travels-ahead"};
     report_.unmet = static_cast<std::size_t>(std::count_if(
         checked.demands.begin(), checked.demands.end(), [](const Demand& d) { return !d.met; }));
     for (const Demand& d : checked.demands)
