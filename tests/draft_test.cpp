@@ -168,6 +168,8 @@ TEST_F(DraftTest, MotionFilesAreFittedToTheFigure) {
     EXPECT_EQ(value(d, "unit", "[[source]] carry_1")->value, "\"centimetre\"");
     EXPECT_EQ(value(d, "up", "[[source]] sort_1")->value, "\"+Z\"");
     EXPECT_NE(value(d, "travel", "[[clips]] carry_1"), nullptr);
+    EXPECT_EQ(value(d, "range", "[[clips]] carry_1")->value, "[1, -1]") << "a calibration pose";
+    EXPECT_EQ(value(d, "range", "[[clips]] climb_1"), nullptr);
     const auto report = test::pack_text(folder_, d.text);
     ASSERT_THAT(report, IsOk());
     EXPECT_TRUE(report.value().proven);

@@ -9,6 +9,7 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "math/degrees.h"
+#include "mellow/motion_check.h"
 #include "mellow/pack.h"
 #include "mellow/read.h"
 #include "mellow/shaping.h"
@@ -22,6 +23,8 @@ namespace {
 
 namespace fs = std::filesystem;
 
+/// A first frame that everything jumps away from, as captures have it.
+constexpr double kPose_m = 0.1;
 constexpr double kTravel_m = 0.3, kTurnedOnTheWay_rad = 20 / kDegrees;
 constexpr double kLoops_m = 5e-3, kLoops_rad = 2 / kDegrees, kStill_m_s = 0.01;
 /// Ranges this long are looked at; of longer ones only the ends.
@@ -409,6 +412,11 @@ class Drafter {
         if (job.motion > 0) {
             TravelParts& travel = source_travel_[jobs.source_name(job.motion)];
             travel.ground |= ground, travel.height |= height, travel.heading |= heading;
+            const Pop pop = check_motion(clip, skeleton, {}).pop;
+            if (pop.sample == 1 && pop.jump_m > kPose_m && pop.jump_m > 10 * pop.median_m)
+                calibrated_[jobs.source_name(job.motion)] = fmt::format(
+                    "frame {} is a pose of its own: \"{}\" jumps by {:.0f} mm behind it",
+                    range.first, pop.joint, pop.jump_m * 1000);
             return {};
         }
         const auto found = std::find_if(clips_.begin(), clips_.end(),
@@ -519,6 +527,9 @@ class Drafter {
             const std::string named = file_name(files_[i].path.stem().string());
             text += fmt::format("\n[[clips]]\nsource = {}\n", toml_text(named));
             if (files_[i].stock.timelines.size() > 1) text += "name = \"{file}_{timeline}\"\n";
+            if (const auto pose = calibrated_.find(named); pose != calibrated_.end())
+                line(text, {"", "range", "[1, -1]", pose->second, false, false},
+                     fmt::format("[[clips]] {}", named), keep);
             const auto travel = source_travel_.find(named);
             if (travel != source_travel_.end() && any(travel->second))
                 line(text, {"", "travel", parts(travel->second), "as its hips do", false, false},
@@ -594,6 +605,7 @@ class Drafter {
     std::vector<ClipDraft> clips_;
     std::set<std::string> names_, renames_;
     std::map<std::string, TravelParts> source_travel_;
+    std::map<std::string, std::string> calibrated_;  ///< sources that begin with a pose; why
     std::string hips_;
     bool hips_guess_ = false;
     Findings why_not_;

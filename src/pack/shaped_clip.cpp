@@ -15,6 +15,8 @@ namespace {
 
 /// Rest places of partners that are farther than this from being each other's image are said.
 constexpr double kAsymmetry_m = 2e-3;
+/// A gap of this size is more than a loop that nearly closes.
+constexpr double kLargeRepair_m = 0.1, kLargeRepair_rad = 20 / kDegrees;
 
 class ClipShaper {
   public:
@@ -158,8 +160,9 @@ class ClipShaper {
                                     travel.ground, travel.heading},
                                    root_added_);
         if (out.place_m < 1e-6 && out.turn_rad < 1e-6) return shaped;  // there is no gap
+        const bool large = out.place_m > kLargeRepair_m || out.turn_rad > kLargeRepair_rad;
         out_.findings.push_back(
-            {Code::kAssumed, Severity::kNote, job.clip.range.where,
+            {Code::kAssumed, large ? Severity::kWarning : Severity::kNote, job.clip.range.where,
              fmt::format(
                  "the loop's gap is closed over {}: by up to {:.3g} mm at \"{}\" and {:.3g} "
                  "degrees at \"{}\"",
