@@ -393,6 +393,10 @@ TEST_F(RoundTest, MistakesAreToldWithTheirPlace) {
     fails(j + "pose = 3\nmirror = true\n", Code::kValueBad, "single pose");
     fails(j + "range = [108, 132]\ntime = [[0, 0], [0.5, 1], [0.4, 0]]\n", Code::kValueBad,
           "each later");
+    fails(j + "range = [108, 132]\ntime = [[0, 0], [1, 99]]\n", Code::kValueBad, "second 99");
+    fails(j + "[[clip.part]]\nrange = [0, 10]\nstrip = \"nowhere\"\n", Code::kNameUnknown,
+          "nowhere");
+    fails("[[cue]]\nname = \"c\"\nat = 110\nsource = \"captres\"\n", Code::kNameUnknown, "captres");
     fails(j + "range = [108, 132]\nstretch = 2\nseconds = 3\n", Code::kValueBad, "one of them");
     fails(j + "range = [108, 132]\nloop = \"fnd\"\n", Code::kValueBad, "find");
     fails(j + "range = [108, 132]\nrepair_frames = 3\n", Code::kValueBad, "repair");

@@ -370,20 +370,25 @@ Status Jobs::fits_in(const Target& target, int samples, const std::string& where
                     std::max<std::int64_t>(samples, (whole + 79) / 80))};
 }
 
+/// The frames of what is played, and the name of its strip or timeline.
+FrameSpan Jobs::span_of(const Performance& what, const Scene& scene, std::string& name) {
+    name.clear();
+    if (what.strip) {
+        name = what.strip->name;
+        return whole_frames(what.strip->first(), what.strip->last());
+    }
+    if (what.timeline == kNone) return {};
+    const Timeline& timeline = scene.timelines[at(what.timeline)];
+    name = timeline.name;
+    return frames_of(timeline, scene.rate);
+}
+
 Status Jobs::plan(ClipJob& job, const FigureMotion& motion) const {
     const RecipeClip& clip = job.clip;
     if (clip.shaped()) return plan_shaped(job, motion);
     const Scene& scene = *motion.scene;
     MELLOW_TRY(job.what, performance(clip, motion));
-    FrameSpan span;
-    job.moved_by = clip.strip;
-    if (job.what.strip) {
-        span = whole_frames(job.what.strip->first(), job.what.strip->last());
-    } else if (job.what.timeline != kNone) {
-        const Timeline& timeline = scene.timelines[at(job.what.timeline)];
-        span = frames_of(timeline, scene.rate);
-        job.moved_by = timeline.name;
-    }
+    const FrameSpan span = span_of(job.what, scene, job.moved_by);
     job.ranges.clear();
     for (const Target& target : recipe_.targets) {
         const bool have =

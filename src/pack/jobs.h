@@ -99,6 +99,7 @@ class Jobs {
     void note_same_content(PackReport& report) const;
     Result<Performance> performance(const RecipeClip& clip, const FigureMotion& motion) const;
     Status plan(ClipJob& job, const FigureMotion& motion) const;
+    static FrameSpan span_of(const Performance& what, const Scene& scene, std::string& name);
     Result<PartJob> piece(const RecipeClip& clip, const FigureMotion& motion) const;
     Status plan_shaped(ClipJob& job, const FigureMotion& motion) const;
     Status find_loop(ClipJob& job, const FigureMotion& motion) const;

@@ -378,6 +378,23 @@ void check_clip_names(TomlTable& top, const Recipe& recipe) {
         if (const RecipeClip& clip = recipe.clips[i]; !clip.source.empty())
             check_known(top.within(*clip_tables[i], fmt::format("clip \"{}\"", clip.range.name)),
                         "source", "source", clip.source, sources);
+    const auto known = [&](const char* kind, const std::string& name,
+                           const std::vector<std::string>& names, const std::string& where) {
+        if (name.empty() || std::find(names.begin(), names.end(), name) != names.end()) return;
+        top.fail({Code::kNameUnknown, Severity::kStop, where,
+                  fmt::format("no {} \"{}\"", kind, name),
+                  names.empty() ? fmt::format("a [[{}]] of that name", kind) : suggest(name, names),
+                  "correct the name"});
+    };
+    for (const RecipeClip& clip : recipe.clips)
+        for (const RecipePart& part : clip.parts) {
+            known("source", part.source, sources, part.where);
+            known("strip", part.strip, strips, part.where);
+        }
+    for (const RecipeCue& cue : recipe.cues) {
+        known("source", cue.source, sources, cue.where);
+        known("strip", cue.strip, strips, cue.where);
+    }
     const auto many_tables = top.tables("clips");
     for (std::size_t i = 0; i < recipe.many.size(); ++i)
         if (!recipe.many[i].source.empty())

@@ -88,6 +88,14 @@ class ClipShaper {
         if (shaping.mirror) {
             MELLOW_TRY(piece.take, mirrored(piece.take, where));
         }
+        for (const CurvePoint& point : shaping.time.points)
+            if (point.value > last - first + 1e-6)
+                return Finding{Code::kValueBad,
+                               Severity::kStop,
+                               where,
+                               fmt::format("time asks for second {:g} of the motion", point.value),
+                               fmt::format("0 to {:.6g} s, which is all there is", last - first),
+                               "a longer range, or rows that end there"};
         piece.time = time_of(first, last, shaping);
         const double once = piece.time.points.back().at;
         piece.seconds = once;

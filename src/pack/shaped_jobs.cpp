@@ -30,15 +30,7 @@ Result<PartJob> Jobs::piece(const RecipeClip& clip, const FigureMotion& motion) 
     PartJob out;
     const Scene& scene = *motion.scene;
     MELLOW_TRY(out.what, performance(clip, motion));
-    FrameSpan span;
-    out.name = clip.strip;
-    if (out.what.strip) {
-        span = whole_frames(out.what.strip->first(), out.what.strip->last());
-    } else if (out.what.timeline != kNone) {
-        const Timeline& timeline = scene.timelines[at(out.what.timeline)];
-        span = frames_of(timeline, scene.rate);
-        out.name = timeline.name;
-    }
+    const FrameSpan span = span_of(out.what, scene, out.name);
     Range once = clip.range;
     once.play = Play::kOnce;
     MELLOW_TRY(const PlannedRange range,

@@ -40,18 +40,11 @@ class MirroredMotion final : public Take::Motion {
     MirroredMotion(const Take& inner, std::vector<Way> ways, std::vector<int> scalars)
         : inner_(inner), ways_(std::move(ways)), scalars_(std::move(scalars)) {}
 
-    JointTile make_tile() const override {
-        JointTile tile(inner_.skeleton.size(), static_cast<int>(inner_.mounts.size()),
-                       static_cast<int>(scalars_.size()));
-        auto work = std::make_unique<Work>();
-        work->rows.resize(ways_.size());
-        tile.work = std::move(work);
-        return tile;
-    }
+    JointTile make_tile() const override { return tile_made_of(inner_); }
 
     void evaluate(std::span<const double> seconds, Take::Want want,
                   JointTile& tile) const override {
-        Work& work = static_cast<Work&>(*tile.work);
+        auto& work = static_cast<MadeOfOne&>(*tile.work);
         const JointTile& inner = work.inner.evaluate(inner_, seconds, Take::Want::kLocals);
         for (std::size_t i = 0; i < scalars_.size(); ++i)
             tile.show_scalar(static_cast<int>(i), inner.scalar(scalars_[i]));
@@ -77,11 +70,6 @@ class MirroredMotion final : public Take::Motion {
     }
 
   private:
-    struct Work final : JointTile::Work {
-        InnerTiles inner;
-        std::vector<double*> rows;
-    };
-
     const Take inner_;
     const std::vector<Way> ways_;
     const std::vector<int> scalars_;

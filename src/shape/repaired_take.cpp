@@ -40,18 +40,11 @@ class RepairedMotion final : public Take::Motion {
 
     const std::vector<Gap>& gaps() const { return gaps_; }
 
-    JointTile make_tile() const override {
-        JointTile tile(inner_.skeleton.size(), static_cast<int>(inner_.mounts.size()),
-                       static_cast<int>(scalar_gaps_.size()));
-        auto work = std::make_unique<Work>();
-        work->rows.resize(gaps_.size());
-        tile.work = std::move(work);
-        return tile;
-    }
+    JointTile make_tile() const override { return tile_made_of(inner_); }
 
     void evaluate(std::span<const double> seconds, Take::Want want,
                   JointTile& tile) const override {
-        Work& work = static_cast<Work&>(*tile.work);
+        auto& work = static_cast<MadeOfOne&>(*tile.work);
         const JointTile& inner = work.inner.evaluate(inner_, seconds, Take::Want::kLocals);
         std::array<double, kTileFrames> weight{};
         for (std::size_t f = 0; f < kTileFrames; ++f) {
@@ -78,11 +71,6 @@ class RepairedMotion final : public Take::Motion {
     }
 
   private:
-    struct Work final : JointTile::Work {
-        InnerTiles inner;
-        std::vector<double*> rows;
-    };
-
     /// Where the way of the hips has led to.
     Transform frame(const JointTile& tile, int lane) const {
         if (!repair_.ground && !repair_.heading) return {};
@@ -109,7 +97,7 @@ class RepairedMotion final : public Take::Motion {
     }
 
     /// Mounts hang on their joints as they did.
-    void worlds(std::span<const double> seconds, Work& work, JointTile& tile) const {
+    void worlds(std::span<const double> seconds, MadeOfOne& work, JointTile& tile) const {
         for (std::size_t j = 0; j < gaps_.size(); ++j)
             work.rows[j] = tile.own_world(static_cast<int>(j));
         for (int f = 0; f < kTileFrames; ++f) put_worlds(inner_.skeleton, tile, f, work.rows);

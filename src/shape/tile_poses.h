@@ -73,4 +73,17 @@ struct InnerTiles {
     }
 };
 
+/// What a take made of one other keeps in a tile.
+struct MadeOfOne final : JointTile::Work {
+    InnerTiles inner;
+    std::vector<double*> rows;  ///< of the worlds of all joints
+};
+inline JointTile tile_made_of(const Take& take) {
+    JointTile tile(take.skeleton.size(), static_cast<int>(take.mounts.size()), scalars_of(take));
+    auto work = std::make_unique<MadeOfOne>();
+    work->rows.resize(at(take.skeleton.size()));
+    tile.work = std::move(work);
+    return tile;
+}
+
 }  // namespace mellow
