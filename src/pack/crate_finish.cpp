@@ -1,0 +1,155 @@
+// The end of a crate: its picture, manifest, reports, and its place; declared in crate_output.h.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include "base/text.h"
+#include "crate/hash.h"
+#include "pack/check_folder.h"
+#include "pack/checks.h"
+#include "pack/crate_output.h"
+#include "pack/target_table.h"
+
+namespace mellow {
+namespace {
+
+std::string csv_cell(const std::string& text) {
+    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+    std::string out = "\"";
+    for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return out + "\"";
+}
+
+}  // namespace
+
+Status CrateOutput::draw() {
+    MELLOW_TRY(const Bytes png, picture());
+    MELLOW_CHECK(folder_->write("sheet.png", png));
+    report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png), {}};
+    if (report_.clips.size() > crate_.clips.size())
+        report_.findings.push_back({Code::kLeftOut, Severity::kNote, "sheet.png",
+                                    fmt::format("the first {} of {} clips are drawn",
+                                                crate_.clips.size(), report_.clips.size()),
+                                    "", ""});
+    return {};
+}
+
+/// The contact sheet; that of the crate that stands there, where nothing on it has changed.
+Result<Bytes> CrateOutput::picture() {
+    if (standing_ && drawn_reused_ == crate_.clips.size() &&
+        standing_->skin().hash == report_.skin.hash && same_drawn())
+        if (auto have = standing_->picture()) return std::move(*have);
+    for (std::size_t i = 0; i < crate_.motions.size(); ++i)
+        if (crate_.motions[i].nodes.empty()) {
+            MELLOW_TRY(StoredFile stored,
+                       stored_file(folder_->path() / report_.clips[i].file.file));
+            MELLOW_TRY(crate_.motions[i],
+                       decode_clip(std::move(stored), target_, crate_.skin, crate_.clips[i].name,
+                                   crate_.clips[i].samples));
+        }
+    MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate_));
+    return Bytes(png.begin(), png.end());
+}
+
+bool CrateOutput::same_drawn() const {
+    const std::vector<std::string>& names = standing_->names();
+    const std::size_t drawn = crate_.clips.size();
+    if (std::min(names.size(), kMostDrawn) != drawn) return false;
+    return std::equal(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(drawn),
+                      crate_.clips.begin(),
+                      [](const std::string& a, const mellow::Clip& b) { return a == b.name; });
+}
+
+Findings CrateOutput::all_skipped() const {
+    Findings all;
+    for (const SkippedFile& skipped : report_.skipped) append(all, skipped.findings);
+    return all;
+}
+
+/// Morph targets that no clip uses.
+void CrateOutput::note_idle_morphs() {
+    std::map<std::string, bool> active;
+    for (const PackedClip& packed : report_.clips)
+        for (std::size_t m = 0; m < std::min(packed.clip.morphs.size(), packed.morphs.size()); ++m)
+            for (std::size_t t = 0; t < packed.morphs[m].size(); ++t) {
+                const MorphTrack& track = packed.clip.morphs[m];
+                active[track.mesh + "/" + track.targets[t]] |=
+                    packed.morphs[m][t].first_sample >= 0;
+            }
+    std::vector<std::string> idle;
+    for (const auto& [name, used] : active)
+        if (!used) idle.push_back(name);
+    if (!idle.empty())
+        report_.findings.push_back({Code::kNeverMoves, Severity::kNote, "morph targets",
+                                    "used in no clip: " + name_list(idle), "",
+                                    "[[target.morphs]] with do = \"drop\", if no game sets them"});
+}
+
+/// Reads everything that was written once more, and measures it against the target.
+void CrateOutput::check_target() {
+    std::vector<std::pair<std::string, ListedClip>> clips;
+    for (const PackedClip& packed : report_.clips)
+        clips.emplace_back(packed.file.file, ListedClip{packed.clip.name, packed.clip});
+    CheckReport checked;
+    checked.crate = true;
+    check_listed(folder_->path(), target_, report_.skin.file, clips, checked, std::move(known_));
+    report_.demands = checked.demands.size();
+    // What is the source's, packing has judged already, as grave as the recipe wants it.
+    const std::set<std::string> judged{"size",           "stands", "height",
+                                       "closing-sample", "moves",  "travels-ahead"};
+    report_.unmet = static_cast<std::size_t>(std::count_if(
+        checked.demands.begin(), checked.demands.end(), [](const Demand& d) { return !d.met; }));
+    for (const Demand& d : checked.demands)
+        if (!d.met && !judged.contains(d.id))
+            report_.findings.push_back(
+                {Code::kTargetUnmet, Severity::kStop,
+                 fmt::format("{}, {}", d.file.empty() ? "crate" : d.file, d.id), d.found, d.wanted,
+                 d.remedy});
+}
+
+Result<PackReport> CrateOutput::finish() {
+    if (recipe_.picture && fit_to_place()) MELLOW_CHECK(draw());
+    check_target();
+    note_idle_morphs();
+    if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
+    for (const auto& [code, level] : recipe_.checks)
+        if (!level) report_.off.emplace_back(name(code));
+    MELLOW_CHECK(folder_->write_text(
+        "crate.json", [&](const TextSink& out) { manifest_json(report_, target_, out); }));
+    MELLOW_CHECK(folder_->write_text("report.json",
+                                     [&](const TextSink& out) { report_json(report_, out); }));
+    MELLOW_CHECK(
+        folder_->write_text("report.txt", [&](const TextSink& out) { report_text(report_, out); }));
+    if (!recipe_.cues.empty() || recipe_.motion.cues)
+        MELLOW_CHECK(folder_->write_text("cues.csv", [&](const TextSink& out) {
+            out("clip,name,seconds,until,sample,joint\n");
+            for (const PackedClip& packed : report_.clips)
+                for (const Cue& cue : packed.clip.cues)
+                    out(fmt::format("{},{},{:.9g},{:.9g},{},{}\n", packed.clip.name,
+                                    csv_cell(cue.name), cue.first, cue.last,
+                                    std::lround(cue.first * packed.clip.rate.per_second()),
+                                    csv_cell(cue.joint)));
+        }));
+    MELLOW_CHECK(
+        folder_->write_text("recipe.toml", [&](const TextSink& out) { out(recipe_.text); }));
+    MELLOW_CHECK(folder_->write_text("target.toml",
+                                     [&](const TextSink& out) { out(target_toml(target_)); }));
+    if (!target_.joints.list.joints.empty())
+        MELLOW_CHECK(folder_->write_text(
+            "joints.txt", [&](const TextSink& out) { out(joint_list_text(target_.joints.list)); }));
+    if (fit_to_place()) {
+        MELLOW_TRY(StagedFolder::Placed placed, folder_->commit(options_.keep));
+        report_.placed = true;
+        report_.backup = std::move(placed.backup);
+        report_.removed_backups = std::move(placed.removed);
+        report_.unchanged = placed.unchanged;
+    } else {
+        MELLOW_TRY(report_.folder, folder_->keep_aside());
+    }
+    return std::move(report_);
+}
+
+}  // namespace mellow
