@@ -60,7 +60,7 @@ struct CheckRequest : Common {
 int check(const CheckRequest& request);
 
 struct ViewRequest : Common {
-    std::string crate, output, match = "*";
+    std::string crate, output, match = "*", target;
     bool replace = false;
 };
 int view(const ViewRequest& request);

@@ -147,6 +147,9 @@ Command view_command(ViewRequest& r) {
                          Names::kPicture,
                          true});
     c.options.push_back({"--match", &r.match, "PATTERN", "Only clips whose names fit: \"walk*\""});
+    c.options.push_back({"--target", &r.target, "TARGET",
+                         "Preset or target file whose axes are named; else those of the crate",
+                         preset_names(), Names::kToml});
     c.options.push_back({"--replace", &r.replace, "", "Replace the picture if it exists"});
     add_common(c, r);
     c.examples = {"mellow view crates/tamsin -o sheet.png"};

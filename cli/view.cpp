@@ -8,6 +8,7 @@
 #include "mellow/crate.h"
 #include "mellow/node_mask.h"
 #include "mellow/safe_write.h"
+#include "mellow/target.h"
 
 namespace mellow::cli {
 
@@ -67,6 +68,11 @@ int view(const ViewRequest& request) {
     auto crate = open_crate(request.crate);
     if (!crate) return fail(request, crate.failures());
     Findings findings;
+    if (!request.target.empty()) {
+        const auto target = find_target(request.target);
+        if (!target) return fail(request, target.failures());
+        crate.value().convention = target.value().convention;
+    }
     if (const Status chosen = choose(crate.value(), request, findings); !chosen)
         return fail(request, chosen.failures());
     auto png = draw_crate(crate.value());

@@ -160,6 +160,25 @@ std::vector<Fault> faults() {
              convert(s, {0.01, Axis::kPlusY, Axis::kPlusX, Hand::kLeft});
              s.convention = said;
          }},
+        {"stands", &kSkin, "mirrored and not marked so",
+         [](Scene& s) {
+             const Convention said = s.convention;
+             Convention mirrored = said;
+             mirrored.hand = Hand::kRight;
+             convert(s, mirrored);
+             s.convention = said;
+         }},
+        {"no-lights", &kSkin, "a lamp in the hand",
+         [](Scene& s) {
+             s.extensions_used.push_back("KHR_lights_punctual");
+             s.extensions.emplace_back("KHR_lights_punctual", R"({"lights":[{"type":"point"}]})");
+             named(s, "hand.L").extensions = R"({"KHR_lights_punctual":{"light":0}})";
+         }},
+        {"no-cameras", &kWalk, "a camera on the head",
+         [](Scene& s) {
+             s.cameras = {R"({"type":"perspective","perspective":{"yfov":0.8,"znear":0.1}})"};
+             named(s, "head").camera = 0;
+         }},
         {"size", &kSkin, "a hundredth",
          [](Scene& s) {
              const Convention said = s.convention;

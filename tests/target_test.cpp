@@ -657,6 +657,21 @@ TEST_F(TargetTest, CamerasAndSceneryStayBehindWhereTheyAreNotWanted) {
         EXPECT_EQ(clip.find("yard_camera.fov") != clip.npos, has);
     }
     EXPECT_THAT(of_code(without, Code::kLeftOut)[0].found, HasSubstr("yard_camera"));
+    // A lamp is left out, and said; or stops it all.
+    Scene lit = read_scene(folder_ / "press.glb").value().scene;
+    lit.extensions_used.push_back("KHR_lights_punctual");
+    lit.extensions.emplace_back("KHR_lights_punctual", R"({"lights":[{"type":"point"}]})");
+    lit.nodes[0].extensions = R"({"KHR_lights_punctual":{"light":0}})";
+    const auto glb = write_glb(lit);
+    const std::string before = read_text(folder_ / "press.glb");
+    write_text(folder_ / "press.glb", {glb.begin(), glb.end()});
+    bool said = false;
+    for (const Finding& f : of_code(pack_press("", "lit"), Code::kLeftOut))
+        said = said || f.found == "lights: " + lit.nodes[0].name;
+    EXPECT_TRUE(said);
+    EXPECT_THAT(pack_text(folder_, change(recipe, "[target]\n", "[target]\nlights = \"stop\"\n")),
+                FailsWith(Code::kValueBad, "lights: " + lit.nodes[0].name));
+    write_text(folder_ / "press.glb", before);
     // Everything else moves as it did.
     const auto was =
         plain_gltf_worlds(read_text(folder_ / "with/clips/squeeze.glb"), "squeeze", 40);

@@ -272,6 +272,18 @@ TEST_F(ToolTest, ViewDrawsAPackedCrate) {
     EXPECT_EQ(run.exit, 0) << run.err;
     EXPECT_EQ(read_text(folder_ / "sheet.png"), read_text(folder_ / "crates/tamsin/sheet.png"));
     EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " -o " + path("sheet.png")).exit, 4);
+    // Named in the axes of another target it is another picture; of its own, the same.
+    for (const auto& [target, same] :
+         {std::pair("z-up-centimetre-left", false), std::pair("y-up-metre", true)}) {
+        const std::string picture = std::string(target) + ".png";
+        EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " --target " + target + " -o " +
+                           path(picture))
+                      .exit,
+                  0);
+        EXPECT_EQ(read_text(folder_ / picture) == read_text(folder_ / "sheet.png"), same) << target;
+    }
+    EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " --target q -o " + path("no.png")).exit,
+              2);
     EXPECT_EQ(run_tool("view " + path("crates/tamsin") + " --replace -o " + path("sheet.png")).exit,
               0);
     // By names from where one is.

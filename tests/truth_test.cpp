@@ -613,6 +613,40 @@ TEST(TruthOfStockTest, LegsTellUpAndFront) {
     EXPECT_THAT(away[0].found, HasSubstr("faces -Z"));
 }
 
+TEST(TruthOfStockTest, ToesAreTheSecondWitness) {
+    // Left is along +X and up along +Y: by the right hand, it faces +Z.
+    const auto codes = [](Vec3 ahead, Hand hand, std::array<const char*, 2> sides) {
+        Scene scene;
+        scene.convention.hand = hand;
+        const int hips = test::add_node(scene, "hips", kNone, {});
+        for (const double side : {1.0, -1.0}) {
+            const std::string end = sides[side > 0 ? 0 : 1];
+            const int thigh =
+                test::add_node(scene, "thigh" + end, hips, {{0.1 * side, 0, 0}, {}, {1, 1, 1}});
+            const int foot =
+                test::add_node(scene, "foot" + end, thigh, {{0, -0.8, 0}, {}, {1, 1, 1}});
+            test::add_node(scene, "toe" + end, foot, {ahead, {}, {1, 1, 1}});
+        }
+        std::vector<std::string> out;
+        for (const Finding& f : take_stock(scene).findings)
+            if (f.code == Code::kAxisSuspect || f.code == Code::kHandSuspect)
+                out.push_back(std::string(name(f.code)) + ": " + f.found);
+        return out;
+    };
+    const std::array right{".L", ".R"}, swapped{".R", ".L"};
+    const Vec3 front{0, -0.05, 0.15}, back{0, -0.05, -0.15};
+    EXPECT_THAT(codes(front, Hand::kRight, right), IsEmpty());
+    EXPECT_THAT(codes(front, Hand::kLeft, swapped), IsEmpty());
+    for (const auto& mirrored :
+         {codes(front, Hand::kLeft, right), codes(front, Hand::kRight, swapped)})
+        EXPECT_THAT(mirrored,
+                    testing::ElementsAre("hand-suspect: the feet of the figure point along +Z, "
+                                         "but by its left and right legs it faces -Z"));
+    EXPECT_THAT(codes(back, Hand::kRight, swapped), testing::ElementsAre(HasSubstr("it faces -Z")));
+    // Without a left and a right one that face anywhere, toes alone tell.
+    EXPECT_THAT(codes({}, Hand::kRight, right), IsEmpty());
+}
+
 // ---- rules
 
 TEST(TruthOfRulesTest, AimsWeightIsClampedAndMixesAlongTheArc) {

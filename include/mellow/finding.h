@@ -52,6 +52,7 @@ enum class Code {
     kNoJoints,
     kSizeSuspect,
     kAxisSuspect,
+    kHandSuspect,
     kScaledNode,
     kUnbaked,
     kStillTail,

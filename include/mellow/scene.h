@@ -44,6 +44,7 @@ struct Node {
     int camera = kNone;
     std::vector<double> morph_weights;  ///< at rest; as many as the mesh has targets, or none
     bool end_site = false;              ///< the tip of a bone, with a place but no motion (BVH)
+    bool light = false;                 ///< it has a light in the file; no more of it is carried
     RawJson extras, extensions;
 };
 

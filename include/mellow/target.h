@@ -96,6 +96,7 @@ struct Target {
     bool starts_at_rest = false;  ///< the first sample of every clip is the rest pose
     bool cameras = true;          ///< joints and fields of view of cameras are kept
     bool statics = true;  ///< so are meshes that are not of the figure, where the recipe does
+    bool lights = true;   ///< a source may have lights, which are left out; else it is refused
     Pictures pictures = Pictures::kEmbedded;
     bool triangulate = false;  ///< strips and fans become lists of triangles
 

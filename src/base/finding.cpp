@@ -43,6 +43,7 @@ constexpr std::array kNames{
     "no-joints",
     "size-suspect",
     "axis-suspect",
+    "hand-suspect",
     "scaled-node",
     "unbaked",
     "still-tail",

@@ -39,6 +39,14 @@ bool plain(std::string_view text) {
                        [](char c) { return static_cast<unsigned char>(c) < 0x80; });
 }
 
+/// Text that stands in JSON as it is: no control characters, quotes or backslashes.
+bool stands_as_it_is(std::string_view text) {
+    return std::all_of(text.begin(), text.end(), [](char c) {
+        return static_cast<unsigned char>(c) >= 0x20 && static_cast<unsigned char>(c) < 0x7f &&
+               c != '"' && c != '\\';
+    });
+}
+
 }  // namespace
 
 struct JsonWriter::State {
@@ -52,18 +60,34 @@ struct JsonWriter::State {
         void Flush() {}
     };
 
+    /// Puts what is JSON already at once: RapidJSON goes by single characters.
+    struct Compact : rj::Writer<Text> {
+        using rj::Writer<Text>::Writer;
+        Text& begin(rj::Type type) {
+            Prefix(type);
+            return *os_;
+        }
+    };
+    struct Indented : rj::PrettyWriter<Text> {
+        using rj::PrettyWriter<Text>::PrettyWriter;
+        Text& begin(rj::Type type) {
+            PrettyPrefix(type);
+            return *os_;
+        }
+    };
+
     Text out;
     // One of the two; PrettyWriter hides what it overrides, so both stand here.
-    std::unique_ptr<rj::Writer<Text>> compact;
-    std::unique_ptr<rj::PrettyWriter<Text>> indented;
+    std::unique_ptr<Compact> compact;
+    std::unique_ptr<Indented> indented;
     fmt::memory_buffer digits;
 
     State(Form form, std::function<void(std::string_view)> sink) {
         out.sink = std::move(sink);
         if (form == Form::kCompact) {
-            compact = std::make_unique<rj::Writer<Text>>(out);
+            compact = std::make_unique<Compact>(out);
         } else {
-            indented = std::make_unique<rj::PrettyWriter<Text>>(out);
+            indented = std::make_unique<Indented>(out);
             indented->SetIndent(' ', 2);
         }
     }
@@ -81,9 +105,18 @@ struct JsonWriter::State {
         out.text.clear();
     }
     void raw(std::string_view json, rj::Type type = rj::kObjectType) {
-        with([&](auto& w) { w.RawValue(json.data(), json.size(), type); });
+        with([&](auto& w) { w.begin(type).text.append(json); });
     }
     void string(std::string_view text, bool key) {
+        if (stands_as_it_is(text)) {
+            with([&](auto& w) {
+                std::string& to = w.begin(rj::kStringType).text;
+                to += '"';
+                to.append(text);
+                to += '"';
+            });
+            return;
+        }
         if (!plain(text)) return string_of(as_utf8(text), key);
         string_of(text, key);
     }

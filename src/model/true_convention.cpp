@@ -6,6 +6,7 @@ namespace mellow {
 
 bool TrueConvention::answers(const Finding& note) const {
     if (note.code == Code::kAxisSuspect) return up && front;
+    if (note.code == Code::kHandSuspect) return hand.has_value();
     if (note.code == Code::kSizeSuspect) return metres_per_unit.has_value();
     return whole() && note.code == Code::kAssumed && note.severity == Severity::kNote &&
            (note.found.ends_with("its unit and axes") || note.found == "no unit");

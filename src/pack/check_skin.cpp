@@ -32,7 +32,8 @@ void Checker::skin(const CheckedFile& file) {
     inside.convention = inside.stack_convention = target_.convention;
     const Stock stock = take_stock(inside);
     const Finding* axes = of_code(stock, Code::kAxisSuspect);
-    demand("stands", file.file, "legs along up, facing front, where joints are named so",
+    if (axes == nullptr) axes = of_code(stock, Code::kHandSuspect);
+    demand("stands", file.file, "legs along up, feet and sides facing front, by names of joints",
            axes == nullptr ? "nothing speaks against it" : axes->found, axes == nullptr,
            axes == nullptr ? "" : axes->remedy);
     const Finding* size = of_code(stock, Code::kSizeSuspect);

@@ -145,6 +145,16 @@ void Checker::convention(const CheckedFile& file) {
            std::string(mellow::name(is.front)), is.front == wanted.front, remedy);
     demand("hand", file.file, std::string(mellow::name(wanted.hand)),
            std::string(mellow::name(is.hand)), is.hand == wanted.hand, remedy);
+    std::vector<std::string> lights, cameras;
+    for (const Node& node : file.scene.nodes) {
+        if (node.light) lights.push_back(node.name);
+        if (node.camera != kNone) cameras.push_back(node.name);
+    }
+    demand("no-lights", file.file, "no lights", lights.empty() ? "none" : name_list(lights),
+           lights.empty(), "pack it: packing leaves them out");
+    demand("no-cameras", file.file, "no camera objects",
+           cameras.empty() ? "none" : name_list(cameras), cameras.empty(),
+           "pack it: cameras become joints");
 }
 
 void Checker::name(const std::string& file, const std::string& whole) {

@@ -17,7 +17,7 @@ constexpr std::array kJudged{
     Code::kAssumed,      Code::kDefaultName,  Code::kTravelInHips, Code::kTravelAbsent,
     Code::kFastTurn,     Code::kWeightSum,    Code::kEqualSeeds,   Code::kNeverMoves,
     Code::kInfluences,   Code::kSkinRemoved,  Code::kRigidSkin,    Code::kNumberBad,
-    Code::kSameContent};
+    Code::kSameContent,  Code::kHandSuspect};
 
 }  // namespace
 

@@ -87,6 +87,9 @@ class TruthReader {
 
     void axes() {
         const Convention& said = f_.scene.convention;
+        if (const Finding* mirrored = of_code(Code::kHandSuspect))
+            add("hand", toml_text(said.hand == Hand::kRight ? "left" : "right"),
+                mirrored->found + "; or the names of left and right are swapped", true);
         const Finding* wrong = of_code(Code::kAxisSuspect);
         if (wrong == nullptr) {
             if (!f_.figure)

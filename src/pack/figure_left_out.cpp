@@ -10,11 +10,12 @@
 #include "pack/figure.h"
 
 namespace mellow {
-/// Lights are not carried: said, since a glTF file may hold them as an extension of nodes.
+/// Lights are not carried: said here of glTF, where they are an extension of nodes that is kept
+/// until then; readers of other formats say it.
 void Figure::note_lights(PackReport& report) const {
     std::vector<std::string> lights;
     for (const Node& node : scene_.nodes)
-        if (node.extensions.find("lights") != std::string::npos) lights.push_back(node.name);
+        if (node.light && !node.extensions.empty()) lights.push_back(node.name);
     if (!lights.empty())
         report.findings.push_back({Code::kLeftOut, Severity::kNote, recipe_->source,
                                    fmt::format("lights: {}", name_list(lights)),

@@ -67,6 +67,20 @@ void note_morphs(const std::vector<MorphChange>& changes, const Scene& scene,
              "targets that nothing moves", ""});
 }
 
+/// Lights are carried by no format here; a target may want none to get lost.
+Status no_lights(const Scene& scene, const Target& target) {
+    std::vector<std::string> lights;
+    for (const Node& node : scene.nodes)
+        if (node.light) lights.push_back(node.name);
+    if (lights.empty()) return {};
+    return Finding{Code::kValueBad,
+                   Severity::kStop,
+                   target.where,
+                   "lights: " + name_list(lights),
+                   "a source without lights, as this target asks",
+                   "take them out of the source, or lights = \"leave-out\"   # in the target"};
+}
+
 }  // namespace
 
 Status FittedFigure::fit(const Recipe& recipe, const Target& target, Findings& findings) {
@@ -74,6 +88,7 @@ Status FittedFigure::fit(const Recipe& recipe, const Target& target, Findings& f
     if (rules.where.empty()) rules.where = target.where;
     if (!target.root.empty())
         rules.renames.insert(rules.renames.begin(), {recipe.root, target.root});
+    if (!target.lights) MELLOW_CHECK(no_lights(figure_->scene(), target));
     if (!target.cameras)
         rules.left_out = camera_joints(figure_->scene(), figure_->skeleton(), figure_->sources());
     for (const std::string& camera : rules.left_out) without_.push_back(fov_name(camera));

@@ -154,7 +154,7 @@ void read_list(TomlTable& t, Target& target, const std::filesystem::path& folder
 void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder) {
     t.knows({"joints", "surplus", "missing", "most_joints", "rename", "root", "influences",
              "morphs", "textures", "triangulate", "most_vertices", "vertices", "height", "cameras",
-             "statics"});
+             "statics", "lights"});
     target.joints.where = t.where("joints");
     if (t.has("joints")) read_list(t, target, folder);
     if (t.has("surplus"))
@@ -177,6 +177,7 @@ void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder)
     for (const auto& [key, keep] :
          {std::pair("cameras", &target.cameras), std::pair("statics", &target.statics)})
         if (t.has(key)) *keep = t.choice(key, {"keep", "leave-out"}) == "keep";
+    if (t.has("lights")) target.lights = t.choice("lights", {"leave-out", "stop"}) != "stop";
     if (t.has("height")) {
         const auto range = t.numbers("height");
         if (range.size() == 2 && range[0] > 0 && range[0] <= range[1])

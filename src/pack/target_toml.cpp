@@ -73,6 +73,7 @@ class TargetText {
         if (t_.vertices > 0) line("vertices", std::to_string(t_.vertices));
         if (!t_.cameras) line("cameras", quoted("leave-out"));
         if (!t_.statics) line("statics", quoted("leave-out"));
+        if (!t_.lights) line("lights", quoted("stop"));
         if (t_.height_m)
             line("height", fmt::format("[{}, {}]", (*t_.height_m)[0], (*t_.height_m)[1]));
         if (t_.pictures != Pictures::kEmbedded)

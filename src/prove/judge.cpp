@@ -76,7 +76,10 @@ class Judge {
         if (!up) return;
         const Convention& said = scene_.convention;
         const Vec3 ahead = cross(legs.left, direction(*up));
-        const auto front = main_axis(said.hand == Hand::kRight ? ahead : -ahead);
+        const auto sides = main_axis(said.hand == Hand::kRight ? ahead : -ahead);
+        const auto feet = main_axis(legs.feet - direction(*up) * dot(legs.feet, direction(*up)));
+        if (sides && feet && direction(*sides) == -direction(*feet)) return mirrored(*sides, *feet);
+        const auto front = sides ? sides : feet;
         if (*up == said.up && (!front || *front == said.front)) return;
         const std::string facing = front ? fmt::format(", and it faces {}", name(*front)) : "";
         add(Code::kAxisSuspect, Severity::kWarning, "axes",
@@ -87,6 +90,20 @@ class Judge {
                                 name(*up), name(*up), name(*front), name(*front))
                   : fmt::format("up = \"{}\"   # under [source], with front; or --up and --front",
                                 name(*up)));
+    }
+
+    /// Left and right are where a mirror shows them.
+    void mirrored(Axis sides, Axis feet) {
+        const bool right = scene_.convention.hand == Hand::kRight;
+        add(Code::kHandSuspect, Severity::kWarning, "axes",
+            fmt::format("the feet of the figure point along {}, but by its left and right legs it "
+                        "faces {}",
+                        name(feet), name(sides)),
+            fmt::format("both the same in a {}-handed file", right ? "right" : "left"),
+            fmt::format(
+                "hand = \"{}\"   # under [source], or --hand {}, if it is mirrored; or swap "
+                "the names of left and right",
+                right ? "left" : "right", right ? "left" : "right"));
     }
 
     void size(bool figure) {

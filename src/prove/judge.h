@@ -16,6 +16,7 @@ struct Legs {
     int pairs = 0;
     Vec3 up;    ///< from the lowest joint of each leg to its highest, added up
     Vec3 left;  ///< from the right one to the left one
+    Vec3 feet;  ///< from the lowest joints named like a leg to the toes below them, added up
 };
 Legs find_legs(const Scene& scene, const std::vector<NodeClass>& classes);
 

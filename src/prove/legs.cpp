@@ -1,6 +1,8 @@
 // Where the legs of a figure are, by the names of its joints.
+#include <algorithm>
 #include <array>
 #include <cctype>
+#include <initializer_list>
 #include <map>
 
 #include "base/at.h"
@@ -51,23 +53,32 @@ Sided sided(const std::string& name) {
     return out;
 }
 
-bool is_leg(const std::string& words) {
-    static constexpr std::array kWords{"thigh", "shin", "calf", "knee", "ankle",
-                                       "foot",  "leg",  "hoof", "paw"};
-    for (const char* word : kWords)
-        if (words.find(word) != words.npos && words.find("control") == words.npos) return true;
-    return false;
+bool has_one_of(const std::string& words, std::initializer_list<const char*> list) {
+    if (words.find("control") != words.npos) return false;
+    return std::any_of(list.begin(), list.end(),
+                       [&](const char* word) { return words.find(word) != words.npos; });
 }
+
+bool is_leg(const std::string& words) {
+    return has_one_of(words,
+                      {"thigh", "shin", "calf", "knee", "ankle", "foot", "leg", "hoof", "paw"});
+}
+
+bool is_toe(const std::string& words) { return has_one_of(words, {"toe", "ball"}); }
 
 }  // namespace
 
 Legs find_legs(const Scene& scene, const std::vector<NodeClass>& classes) {
     std::map<std::string, std::array<int, 2>> pairs;  // left and right node by the rest of the name
+    std::vector<bool> leg(scene.nodes.size(), false), toe = leg;
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
         const bool joint = classes[n] == NodeClass::kDeform ||
                            classes[n] == NodeClass::kUnweighted || classes[n] == NodeClass::kTip;
         const Sided name = sided(scene.nodes[n].name);
-        if (!joint || name.side == Side::kNone || !is_leg(name.rest)) continue;
+        if (!joint || name.side == Side::kNone) continue;
+        toe[n] = is_toe(name.rest);
+        leg[n] = is_leg(name.rest) && !toe[n];
+        if (!leg[n]) continue;
         auto& pair = pairs.try_emplace(name.rest, std::array{kNone, kNone}).first->second;
         pair[name.side == Side::kLeft ? 0 : 1] = static_cast<int>(n);
     }
@@ -85,6 +96,11 @@ Legs find_legs(const Scene& scene, const std::vector<NodeClass>& classes) {
             for (std::size_t side = 0; side < 2; ++side)
                 if (higher[side] != pair[side] && below(pair[side], higher[side]))
                     legs.up = legs.up + (rest[at(higher[side])].o - rest[at(pair[side])].o);
+    }
+    for (std::size_t n = 0; n < toe.size(); ++n) {
+        int up = scene.nodes[n].parent;
+        while (up != kNone && !leg[at(up)]) up = scene.nodes[at(up)].parent;
+        if (toe[n] && up != kNone) legs.feet = legs.feet + (rest[n].o - rest[at(up)].o);
     }
     return legs;
 }

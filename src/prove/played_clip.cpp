@@ -29,6 +29,9 @@ Result<PlayedClip> PlayedClip::make(const Scene& skin, const Scene& clip, const 
     out.order_ = parents_first(clip);
     out.skin_rest_ = rest_worlds(skin);
     out.moved_.resize(clip.nodes.size());
+    out.rows_ = clip.nodes.size();
+    for (const int node : out.clip_nodes_)
+        out.row_of_.push_back(node != kNone ? at(node) : out.rows_++);
     if (Status tree = out.check_tree(); !tree) {
         Finding failure = tree.failure();
         failure.where = fmt::format("clip \"{}\"", plan.clip);
@@ -92,12 +95,11 @@ Status PlayedClip::check_curves(const SamplePlan& plan) {
 }
 
 std::vector<double> PlayedClip::make_rows() const {
-    std::vector<double> rows((clip_->nodes.size() + skin_->nodes.size()) * JointTile::kWorldSize);
+    std::vector<double> rows(rows_ * JointTile::kWorldSize);
     // Nodes of the skin that no clip moves rest.
     for (std::size_t n = 0; n < skin_->nodes.size(); ++n)
         for (int f = 0; clip_nodes_[n] == kNone && f < kTileFrames; ++f)
-            store_affine(&rows[(clip_->nodes.size() + n) * JointTile::kWorldSize], f,
-                         skin_rest_[n]);
+            store_affine(&rows[row_of_[n] * JointTile::kWorldSize], f, skin_rest_[n]);
     return rows;
 }
 
@@ -127,9 +129,7 @@ void PlayedClip::evaluate(int first, int count, std::vector<double>& rows) const
 }
 
 const double* PlayedClip::world(const std::vector<double>& rows, int skin_node) const {
-    const int node = clip_nodes_[at(skin_node)];
-    return node != kNone ? &rows[at(node) * JointTile::kWorldSize]
-                         : &rows[(clip_->nodes.size() + at(skin_node)) * JointTile::kWorldSize];
+    return &rows[row_of_[at(skin_node)] * JointTile::kWorldSize];
 }
 
 const Curve& PlayedClip::weights(const std::string& mesh) const {

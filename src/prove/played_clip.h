@@ -43,6 +43,8 @@ class PlayedClip {
     const Scene* skin_ = nullptr;
     const Scene* clip_ = nullptr;
     int samples_ = 0;
+    std::size_t rows_ = 0;  ///< of the nodes of the clip, then of those of the skin that rest
+    std::vector<std::size_t> row_of_;  ///< by node of the skin
     std::vector<int> clip_nodes_, order_;
     std::vector<Moved> moved_;       ///< by node of the clip
     std::vector<Affine> skin_rest_;  ///< worlds of the skin's nodes

@@ -166,6 +166,7 @@ class NodeReader {
         } else if (kind == "instance_camera") {
             if (const auto camera = doc_.target(url, "camera", c)) add_camera(camera, index);
         } else if (kind == "instance_light") {
+            build_.scene.nodes[static_cast<std::size_t>(index)].light = true;
             doc_.note(Code::kLeftOut, Severity::kNote, c, "a light", "nodes, meshes and cameras",
                       "lights are not carried; set them up where the scene is used");
         }

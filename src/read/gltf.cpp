@@ -119,6 +119,7 @@ void read_nodes(GltfDocument& doc, Scene& scene) {
         node.morph_weights = doc.numbers(list[n], "weights", path);
         node.extras = doc.raw(list[n], "extras");
         node.extensions = doc.raw(list[n], "extensions");
+        node.light = node.extensions.find("\"KHR_lights_punctual\"") != std::string::npos;
         const auto targets = static_cast<std::size_t>(morph_count(scene, static_cast<int>(n)));
         if (!node.morph_weights.empty() && node.morph_weights.size() != targets)
             doc.fail(Code::kGltfBroken, path + ".weights",

@@ -65,6 +65,7 @@ namespace {
 const std::map<std::string, std::string>& severities() {
     static const std::map<std::string, std::string> table{{"assumed", "note warning"},
                                                           {"axis-suspect", "warning"},
+                                                          {"hand-suspect", "warning"},
                                                           {"default-name", "note"},
                                                           {"equal-seeds", "warning"},
                                                           {"fast-turn", "warning"},
