@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <sstream>
 
 #include "mellow/check.h"
@@ -629,6 +630,28 @@ TEST_F(TargetTest, AListReordersRenamesDropsAndFills) {
     fs::remove_all(folder_ / "crates");
     EXPECT_THAT(pack("[target]\nfile = \"list.target.toml\"\n"),
                 FailsWith(Code::kSkeletonDiffers, "29 joints against 5 in list.txt"));
+}
+
+TEST_F(TargetTest, APlanNamesEveryFileThatPackingWrites) {
+    for (const std::string keys :
+         {"format = \"gltf\"\nlayout = \"clips-with-skin\"\n",
+          "format = \"gltf\"\nlayout = \"skin-and-library\"\n",
+          "textures = \"beside\"\nlayout = \"one-file\"\n",
+          "format = \"dae\"\ntextures = \"none\"\n",
+          "format = \"dae\"\nskin_format = \"dae\"\nlayout = \"clips-with-skin\"\n"}) {
+        fs::remove_all(folder_ / "crates");
+        const std::string text =
+            with("[target]\nname = \"planned\"\n" + keys + "[[target.morphs]]\ndo = \"drop\"\n");
+        const auto plan =
+            plan_pack(parse_recipe(text, "tamsin.recipe.toml", folder_.path()).value(), {});
+        ASSERT_THAT(plan, IsOk());
+        ASSERT_THAT(pack_text(folder_, text), IsOk()) << keys;
+        std::set<fs::path> planned, written;
+        for (const PlannedFile& file : plan.value().files) planned.insert(file.path);
+        for (const auto& entry : fs::recursive_directory_iterator(folder_ / "crates"))
+            if (entry.is_regular_file()) written.insert(entry.path());
+        EXPECT_EQ(planned, written) << keys;
+    }
 }
 
 TEST_F(TargetTest, CamerasAndSceneryStayBehindWhereTheyAreNotWanted) {

@@ -1,14 +1,16 @@
-// Runs the Khronos validator over GLB files: node check_gltf.js FILE... Fails on any error or warning,
+// Runs the Khronos validator over GLB and glTF files: node check_gltf.js FILE... Fails on any error or warning,
 // and when there is nothing to check.
 'use strict';
 const fs = require('fs');
+const path = require('path');
 const validator = require('gltf-validator');
 
 async function main(files) {
   if (files.length === 0) throw new Error('no files to check');
   let bad = 0;
   for (const file of files) {
-    const report = await validator.validateBytes(new Uint8Array(fs.readFileSync(file)), { maxIssues: 50 });
+    const beside = (uri) => fs.promises.readFile(path.join(path.dirname(file), decodeURIComponent(uri))).then((bytes) => new Uint8Array(bytes));
+    const report = await validator.validateBytes(new Uint8Array(fs.readFileSync(file)), { maxIssues: 50, externalResourceFunction: beside });
     const { numErrors, numWarnings, messages } = report.issues;
     console.log(`${file}: ${numErrors} errors, ${numWarnings} warnings`);
     for (const m of messages.filter((m) => m.severity < 2)) console.log(`  ${m.code} ${m.pointer}: ${m.message}`);

@@ -28,6 +28,9 @@ struct WrittenFile {
 /// first (compose_stacks()).
 std::vector<std::uint8_t> write_glb(const Scene& scene);
 
+/// The file of the i-th picture beside a scene file NAME: "NAME_0.png".
+std::string picture_name(const std::string& name, std::size_t i, const Image& image);
+
 /// How a glTF scene is spread over files.
 struct GltfOptions {
     bool binary = false;          ///< NAME.glb instead of NAME.gltf and NAME.bin

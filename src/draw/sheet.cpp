@@ -114,7 +114,7 @@ class SheetPainter {
         const char* many = poses_ == 8 ? "eight" : poses_ == 4 ? "four" : "two";
         c_.text(20, 49,
                 fmt::format("up to {} poses a clip, seen from the figure's right side; heights and "
-                            "places in metres; axes of the files: {}",
+                            "places in metres; axes: {}",
                             many, to_text(axes_)),
                 kMid, 11);
         c_.text(kPathLeft, 49, "root path from above", kMid, 11);

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "mellow/pack.h"
+#include "mellow/write.h"
 #include "pack/crate_output.h"
 
 namespace mellow {
@@ -24,14 +25,22 @@ PlannedClip planned_clip(const ClipJob& job, const Target& target) {
     return out;
 }
 
-/// The files of a crate that are known before they are made: scene files, not their parts.
-std::vector<std::string> files_of(const Target& target, const OutputNames& names) {
-    const std::string skin = fmt::format("{}.{}", names.skin, name(target.skin_format)),
-                      clips = fmt::format(".{}", name(target.clip_format));
-    std::vector<std::string> files{"crate.json", skin};
-    if (target.layout == Layout::kSkinAndLibrary) files.push_back(names.library + clips);
+/// The files of a crate, before they are made: scene files, the numbers of glTF text, pictures.
+std::vector<std::string> files_of(const Target& target, const OutputNames& names,
+                                  const std::vector<Image>& pictures) {
+    std::vector<std::string> files{"crate.json"};
+    const auto add = [&](const std::string& stem, FileFormat format, bool skin) {
+        const bool beside = target.pictures != Pictures::kLeftOut &&
+                            (format != FileFormat::kGlb || target.pictures == Pictures::kBeside);
+        for (std::size_t i = 0; skin && beside && i < pictures.size(); ++i)
+            files.push_back(picture_name(stem, i, pictures[i]));
+        if (format == FileFormat::kGltf) files.push_back(stem + ".bin");
+        files.push_back(fmt::format("{}.{}", stem, name(format)));
+    };
+    add(names.skin, target.skin_format, true);
+    if (target.layout == Layout::kSkinAndLibrary) add(names.library, target.clip_format, false);
     for (const std::string& clip : names.clips)
-        if (!clip.empty()) files.push_back(clip + clips);
+        if (!clip.empty()) add(clip, target.clip_format, target.layout == Layout::kClipsWithSkin);
     return files;
 }
 
@@ -102,14 +111,15 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         if (first) {
             plan.joints.clear();
             for (const Joint& joint : figure.skeleton().joints()) plan.joints.push_back(joint.name);
-            const auto files = files_of(target, names);
+            const auto files = files_of(target, names, {});
             for (std::size_t i = 0; i < plan.clips.size(); ++i)
                 plan.clips[i].file = names.clips[i].empty() ? files.back()
                                                             : fmt::format("{}.{}", names.clips[i],
                                                                           name(target.clip_format));
         }
         Status writable = StagedFolder::check(output, options.replace);
-        add_files(recipe, target, files_of(target, names), options, writable.ok(), plan.files);
+        add_files(recipe, target, files_of(target, names, figure.scene().images), options,
+                  writable.ok(), plan.files);
         std::error_code error;
         if (first && writable && options.keep > 0 && fs::exists(output, error))
             plan.backup = StagedFolder::next_backup(output);

@@ -142,8 +142,7 @@ class ColladaWriter {
         out_.add("<library_images>\n");
         for (std::size_t i = 0; i < scene_.images.size(); ++i) {
             const Image& image = scene_.images[i];
-            const std::string file =
-                fmt::format("{}_{}.{}", name_, i, image.mime == "image/jpeg" ? "jpg" : "png");
+            const std::string file = picture_name(name_, i, image);
             out_.files.push_back({file, {image.bytes.begin(), image.bytes.end()}});
             out_.add("<image id=\"image{}\" name=\"{}\"><init_from>{}</init_from></image>\n", i,
                      xml_name(image.name.empty() ? "image" : image.name), xml_escaped(file));

@@ -278,8 +278,7 @@ class GltfWriter {
         const Image& image = scene_.images[i];
         json_.begin_object().text_member("name", image.name);
         if (options_.pictures_beside) {
-            const std::string file =
-                fmt::format("{}_{}.{}", name_, i, image.mime == "image/jpeg" ? "jpg" : "png");
+            const std::string file = picture_name(name_, i, image);
             files_.push_back({file, {image.bytes.begin(), image.bytes.end()}});
             json_.member("uri", uri_of(file));
         } else {
@@ -380,6 +379,10 @@ class GltfWriter {
 };
 
 }  // namespace
+
+std::string picture_name(const std::string& name, std::size_t i, const Image& image) {
+    return fmt::format("{}_{}.{}", name, i, image.mime == "image/jpeg" ? "jpg" : "png");
+}
 
 std::vector<std::uint8_t> write_glb(const Scene& scene) {
     return std::move(write_gltf(scene, {}, {true, false})[0].bytes);
