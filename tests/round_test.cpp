@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <numbers>
 
 #include "mellow/crate.h"
 #include "packing.h"
@@ -197,6 +198,40 @@ TEST_F(RoundTest, ClipsArePutWhereTheyAreWanted) {
     EXPECT_LT(std::abs(worlds("stay", 9).at("root").world[2][3]), 1e-9);
     EXPECT_NEAR(worlds("stay", 9).at("hips").world[2][3],
                 worlds("plain", 9).at("hips").world[2][3] + 2, 3e-6);
+}
+
+TEST_F(RoundTest, TravelInChannelsIsTheRootThatIsPutBack) {
+    const auto smooth = [](const std::string& name, const std::string& more) {
+        return change(kWalk, "\"walk\"", "\"" + name + "\"") +
+               "travel_heading = \"way\"\ntravel_smooth = 0.4\n" + more;
+    };
+    EXPECT_TRUE(
+        proven(kWalk + smooth("root", "") + smooth("apart", "travel_as = \"channels\"\n")).proven);
+    const std::string file = read_text(folder_ / "crates/tamsin/clips/apart.glb");
+    std::vector<std::vector<double>> channels;
+    for (const char* name : {"travel.left", "travel.up", "travel.ahead", "travel.turn"}) {
+        channels.push_back(test::plain_gltf_scalar(file, "apart", name));
+        ASSERT_THAT(channels.back(), SizeIs(31)) << name;
+    }
+    double turned = 0;
+    for (const int k : {0, 7, 15, 30}) {
+        const auto i = static_cast<std::size_t>(k);
+        const double a = channels[3][i] * std::numbers::pi / 180;
+        const PlainMatrix travel{{{std::cos(a), 0, std::sin(a), channels[0][i]},
+                                  {0, 1, 0, channels[1][i]},
+                                  {-std::sin(a), 0, std::cos(a), channels[2][i]},
+                                  {0, 0, 0, 1}}};
+        const auto plain = worlds("walk", k), put = worlds("root", k), off = worlds("apart", k);
+        for (std::size_t c = 0; c < 4; ++c)
+            EXPECT_EQ(off.at("root").world[c][3], c == 3 ? 1 : 0) << "the root stays";
+        turned = std::max(turned, apart(plain.at("root").world, put.at("root").world));
+        for (const auto& [name, node] : off) {
+            EXPECT_LT(apart(times(travel, node.world), put.at(name).world), 1e-6) << name << k;
+            if (name == "root") continue;
+            EXPECT_LT(apart(put.at(name).world, plain.at(name).world), 1e-6) << name;
+        }
+    }
+    EXPECT_GT(turned, 0.01) << "the smoothed root is another one";
 }
 
 TEST_F(RoundTest, LoopsAreFoundFittedAndClosed) {

@@ -199,6 +199,105 @@ TEST(TravelTest, OneLoopStepsOnFromWhereTheFigureFaces) {
     EXPECT_NEAR(w.clip.travel.step_heading_rad, 0, 1e-6);
 }
 
+TEST(TravelTest, SmoothedHeadingsDoNotLagAndLoopsStayLoops) {
+    // Once round a circle of 2 m in 6 s, hips swaying by 10 degrees ten times: a window of two
+    // sways takes the sway out and leaves the circle. A circle of radius r becomes one of r times
+    // sinc-like 1 - (pi^2 / 6 - 1) / 2 * (width / turn)^2 ...: 2 m lose less than 1 mm.
+    Walk w = make_walk(61, [](int k) {
+        const double a = k * 6 * pi / 180, sway = 10 * pi / 180 * std::sin(10 * a);
+        return Transform{{-2 * std::cos(a), 1 + 0.1 * std::sin(3 * a), 2 * std::sin(a)},
+                         from_axis_angle({0, 1, 0}, a + sway),
+                         {1, 1, 1}};
+    });
+    w.clip.loop = LoopForm::kClosed;
+    std::vector<Affine> before;
+    for (int k = 0; k <= 60; ++k) before.push_back(world(w, 2, k));
+    TravelParts parts{true, false, true};
+    parts.smooth_s = 1.2;
+    extract_travel(w.clip, w.skeleton, 1, parts);
+    EXPECT_NEAR(w.clip.travel.heading_change_rad, 2 * pi, 1e-6);
+    for (int k = 0; k <= 60; ++k) {
+        EXPECT_LT(difference(world(w, 2, k), before[static_cast<std::size_t>(k)]), 2e-6) << k;
+        const Transform root = local_at(w.clip.joints[0], k);
+        EXPECT_LT(angle_between(root.r, from_axis_angle({0, 1, 0}, k * 6 * pi / 180)), 1e-5) << k;
+        // Its circle is smaller: sum of w(i) cos(6 i degrees) over sum of w(i), with w of 1, 0.933,
+        // 0.75, 0.5, 0.25, 0.067 on either side: 5.8469 / 6.
+        const Vec3 centre = root.t - rotate(root.r, Vec3{0, 0, -0.1});
+        EXPECT_NEAR(std::hypot(centre.x, centre.z), 1.94896, 1e-4) << k;
+    }
+    // The same without the loop: the ends stay what they were, and the middle is as smooth.
+    Walk once = make_walk(61, [](int k) {
+        return Transform{{0, 1, 0.05 * k},
+                         from_axis_angle({0, 1, 0}, 0.2 + 0.2 * std::sin(2 * pi * k / 6.0)),
+                         {1, 1, 1}};
+    });
+    extract_travel(once.clip, once.skeleton, 1, parts);
+    for (int k = 6; k <= 54; ++k)
+        EXPECT_LT(
+            angle_between(local_at(once.clip.joints[0], k).r, from_axis_angle({0, 1, 0}, 0.2)),
+            1e-6)
+            << k;
+    for (const int k : {0, 60})
+        EXPECT_LT(angle_between(local_at(once.clip.joints[0], k).r,
+                                from_axis_angle({0, 1, 0}, 0.2 + 0.2 * std::sin(2 * pi * k / 6.0))),
+                  1e-6);
+}
+
+TEST(TravelTest, TheWayTellsTheHeadingWhileItIsGone) {
+    // Two seconds towards +X, one second of rest, two towards -Z; the hips face +Z all along.
+    Walk w = make_walk(51, [](int k) {
+        const double x = std::min(k, 20) * 0.1, z = -std::max(k - 30, 0) * 0.1;
+        return Transform{{x, 1, 0.1 + z}, {}, {1, 1, 1}};
+    });
+    TravelParts parts{true, false, true};
+    parts.heading_from = TravelParts::Heading::kWay;
+    extract_travel(w.clip, w.skeleton, 1, parts);
+    for (const auto& [k, degrees] : {std::pair(0, 90), {10, 90}, {25, 90}, {31, 180}, {50, 180}})
+        EXPECT_LT(angle_between(local_at(w.clip.joints[0], k).r,
+                                from_axis_angle({0, 1, 0}, degrees * pi / 180)),
+                  1e-5)
+            << k;
+    EXPECT_NEAR(w.clip.travel.heading_change_rad, pi / 2, 1e-6);
+    EXPECT_LT(difference(world(w, 2, 25), Affine{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {2, 1.7, 0.1}}),
+              1e-6);
+}
+
+TEST(TravelTest, FeetThatStandTellTheHeight) {
+    // The head plays the foot: it stands at 0.7 m, which is its rest, for a second, leaps 0.5 m
+    // high over a second, and lands a step of 0.2 m higher.
+    Walk w = make_walk(31, [](int k) {
+        const double u = std::clamp((k - 10) / 10.0, 0.0, 1.0);
+        return Transform{{0, 1 + 0.2 * u + 2 * u * (1 - u), 0.1}, {}, {1, 1, 1}};
+    });
+    TravelParts parts{false, true, false};
+    parts.height_from = TravelParts::Height::kFeet;
+    extract_travel(w.clip, w.skeleton, 1, parts, {2});
+    for (const auto& [k, height] : {std::pair(0, 0.0), {9, 0.0}, {15, 0.1}, {21, 0.2}, {30, 0.2}})
+        EXPECT_NEAR(local_at(w.clip.joints[0], k).t.y, height, 0.021) << k;
+    EXPECT_NEAR(world(w, 2, 15).o.y, 1.7 + 0.1 + 0.5, 1e-6);
+}
+
+TEST(TravelTest, ANodeOfTheSourceMovesTheRoot) {
+    Scene scene;
+    const Quat lying = from_axis_angle({1, 0, 0}, -pi / 2);
+    const int control = test::add_node(scene, "way", kNone, {{0.5, 0, 0}, lying, {2, 2, 2}});
+    const int hips = test::add_node(scene, "hips", kNone, {{0, 1, 0}, {}, {1, 1, 1}});
+    JointChoice only_hips;
+    only_hips.only.names = {"hips"};
+    ChosenJoints chosen = choose_joints(scene, only_hips).value();
+    ASSERT_THAT(add_root(chosen.skeleton, chosen.sources, "root"), IsOk());
+    ASSERT_THAT(drive_root(chosen.skeleton, chosen.sources, scene, control), IsOk());
+    EXPECT_LT(difference(chosen.skeleton.rest_worlds()[1], rest_worlds(scene)[1]), 1e-12);
+    EXPECT_EQ(chosen.skeleton[0].rest.r.w, 1);
+    scene.nodes[0].local.r = from_axis_angle({0, 1, 0}, 0.7) * lying;
+    scene.nodes[0].local.t = {3, 0, 4};
+    const Affine root = joint_world(chosen.sources[0], rest_worlds(scene)[0]);
+    EXPECT_LT(difference(root, to_affine({{3, 0, 4}, from_axis_angle({0, 1, 0}, 0.7), {1, 1, 1}})),
+              1e-12);
+    EXPECT_THAT(drive_root(chosen.skeleton, chosen.sources, scene, hips),
+                FailsWith(Code::kValueBad, "root"));
+}
+
 TEST(TravelTest, HipsThatTravelAloneAreMeasured) {
     Walk w = make_walk(3, [](int k) { return Transform{{0.3 * k, 1, 0.4 * k}, {}, {1, 1, 1}}; });
     EXPECT_NEAR(hips_drift(w.clip, w.skeleton, 1).ground_m, 1.0, 1e-6);

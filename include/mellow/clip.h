@@ -6,6 +6,7 @@
 // period in intervals, which is one more than that when its closing sample has been dropped.
 #pragma once
 
+#include <array>
 #include <string>
 #include <utility>
 #include <vector>
@@ -42,9 +43,14 @@ enum class LoopForm {
 /// "once", "closed" or "open".
 std::string_view name(LoopForm form);
 
+/// The channels that hold the travel of a clip whose root stays, in this order: travel_channels().
+inline constexpr std::array<const char*, 4> kTravelChannels{"travel.left", "travel.up",
+                                                            "travel.ahead", "travel.turn"};
+
 /// What was moved from the hips to the root, and the figures an engine or a person asks for.
 struct Travel {
     bool ground = false, height = false, heading = false;  ///< which parts the root carries
+    bool channels = false;  ///< they are channels of the clip, and the root stays
     double distance_m = 0;  ///< on the ground, straight from first to last sample
     double path_m = 0;      ///< on the ground, along the way
     double height_change_m = 0;

@@ -188,9 +188,10 @@ struct Recipe {
     const Target& target() const { return targets.front(); }
 
     std::string root = "root", hips;
+    std::string root_node;  ///< the node of the source that moves the root; empty: it stays
     /// Where some keys stand, for messages: "hero.recipe.toml:9, [travel], hips".
     struct Places {
-        std::string source, strip_prefix, axes, hips;
+        std::string source, strip_prefix, axes, hips, root_node;
     } where;
 
     /// Joints that are each other's on the other side, where names do not say it.

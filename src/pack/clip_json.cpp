@@ -88,6 +88,7 @@ void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out)
         const Travel& t = clip.travel;
         const Vec3 step = out.point(t.step);
         json.member("ground", t.ground).member("height", t.height).member("heading", t.heading);
+        if (t.channels) json.member("channels", true);
         json.member("distance_m", tidy(t.distance_m)).member("path_m", tidy(t.path_m));
         json.member("height_change_m", tidy(t.height_change_m));
         json.member("heading_change_degrees", tidy(out.angle(t.heading_change_rad) * kDegrees));
@@ -118,6 +119,7 @@ Clip clip_from_facts(JsonMembers& facts, const Conversion& in) {
     t.ground = travel.flag("ground");
     t.height = travel.flag("height");
     t.heading = travel.flag("heading");
+    t.channels = travel.has("channels") && travel.flag("channels");
     t.distance_m = travel.number("distance_m");
     t.path_m = travel.number("path_m");
     t.height_change_m = travel.number("height_change_m");

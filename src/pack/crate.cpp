@@ -74,6 +74,7 @@ std::vector<std::string> sheet_lines(const Clip& clip) {
     const Travel& t = clip.travel;
     if (t.ground || t.height) {
         lines.push_back(fmt::format("travel {:.2f} m at {:.2f} m/s", t.distance_m, t.speed_m_s));
+        if (t.channels) lines.push_back("kept as channels");
         if (t.height) lines.push_back(fmt::format("height {:+.2f} m", t.height_change_m));
     }
     return lines;

@@ -183,6 +183,19 @@ Status Figure::make_skeleton(PackReport& report) {
                                                name_list(chosen.dropped_tips)),
                                    "", "tips = \"keep\"   # under [joints]"});
     MELLOW_CHECK(add_root(skeleton_, sources_, recipe_->root));
+    if (!recipe_->root_node.empty()) {
+        const int node = find_node(scene_, recipe_->root_node);
+        std::vector<std::string> names;
+        for (const Node& n : scene_.nodes) names.push_back(n.name);
+        if (node == kNone)
+            return Finding{Code::kNameUnknown,
+                           Severity::kStop,
+                           recipe_->where.root_node,
+                           fmt::format("no node \"{}\"", recipe_->root_node),
+                           suggest(recipe_->root_node, names),
+                           "correct the name"};
+        MELLOW_CHECK(drive_root(skeleton_, sources_, scene_, node));
+    }
     MELLOW_CHECK(note_axes(choice, report));
     report.drives = kept_drives(sheet_, recipe_->strip_prefix, scene_, skeleton_, sources_);
     for (const Joint& j : skeleton_.joints()) report.joints.push_back(j.name);

@@ -26,6 +26,9 @@ std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& 
     text += fmt::format("{}: {}..{} {} {} travel {} {} {} of {}\n", clip.range.name,
                         clip.range.first, clip.range.last, clip.range.loops(), clip.range.is_pose(),
                         clip.travel.ground, clip.travel.height, clip.travel.heading, job.moved_by);
+    const TravelParts& travel = clip.travel;
+    text += fmt::format("from {} {} smooth {} channels {}\n", static_cast<int>(travel.heading_from),
+                        static_cast<int>(travel.height_from), travel.smooth_s, travel.channels);
     if (clip.shaped()) text += clip.text + "\n";
     for (const PartJob& part : job.parts) {
         if (part.clip != PartJob::kNoClip)

@@ -71,13 +71,15 @@ void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memo
     const Take& take = job.parts.empty() ? out.take : out.unplaced;
     Baked baked = bake(take, facts.plan, std::move(memory));
     unwrap_turns(take, facts.plan, baked.losses);
-    extract_travel(baked.clip, jobs.figure().skeleton(), jobs.figure().hips(), job.clip.travel);
+    extract_travel(baked.clip, jobs.figure().skeleton(), jobs.figure().hips(), job.clip.travel,
+                   jobs.figure().feet());
     if (job.clip.place.any())
         place_clip(baked.clip, jobs.figure().skeleton(), out.place,
                    jobs.figure().sources()[0].node == kNone);
     facts.gap = loop_gap(baked.clip);
     facts.findings = judge_baked(recipe, jobs.figure(), job, baked, facts);
     out.clip = std::move(baked.clip);
+    if (job.clip.travel.channels) travel_channels(out.clip, jobs.figure().skeleton());
 }
 
 /// What all crates of a rate need to be measured, each mount once.

@@ -184,6 +184,21 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
             t.fail(Code::kValueBad, "travel", "\"" + part + "\"",
                    "any of: ground, height, heading");
     }
+    if (t.choice("travel_heading", {"hips", "way"}, "hips") == "way")
+        clip.travel.heading_from = TravelParts::Heading::kWay;
+    if (t.choice("travel_height", {"hips", "feet"}, "hips") == "feet")
+        clip.travel.height_from = TravelParts::Height::kFeet;
+    clip.travel.smooth_s = read_within(t, "travel_smooth", 0, 0, 1e4);
+    clip.travel.channels = t.choice("travel_as", {"root", "channels"}, "root") == "channels";
+    for (const auto& [key, needs] : {std::pair("travel_heading", clip.travel.heading),
+                                     std::pair("travel_height", clip.travel.height),
+                                     std::pair("travel_smooth", clip.travel.any())})
+        if (t.has(key) && !needs && !t.failed({key, "travel"}))
+            t.fail(Code::kValueBad, key, "travel that does not have it",
+                   std::string("\"") +
+                       (std::string_view(key) == "travel_height" ? "height" : "heading") +
+                       "\" in travel",
+                   "travel = [\"ground\", \"heading\"]   # or take it out");
     clip.text = clip.shaped() ? t.canonical() : "";
 }
 
@@ -473,6 +488,8 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
         recipe.root = t.text("root", "root");
         recipe.hips = t.text("hips", "");
         recipe.where.hips = t.where("hips");
+        recipe.root_node = t.text("node", "");
+        recipe.where.root_node = t.where("node");
     });
     section("output", [&](TomlTable& t) {
         recipe.output = folder / t.text("folder");

@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/at.h"
+#include "mellow/clip.h"
 #include "mellow/playback.h"
 #include "model/lanes.h"
 
@@ -38,6 +40,7 @@ Result<PlayedClip> PlayedClip::make(const Scene& skin, const Scene& clip, const 
         return failure;
     }
     MELLOW_CHECK(out.check_curves(plan));
+    out.find_travel();
     for (const Channel& channel : clip.timelines[0].channels) {
         Moved& moved = out.moved_[at(channel.node)];
         if (channel.path == Path::kTranslation) moved.translation = &channel.curve;
@@ -67,6 +70,13 @@ Status PlayedClip::check_tree() const {
                 name_of(*skin_, up) + ", as in the skin file");
     }
     return {};
+}
+
+void PlayedClip::find_travel() {
+    const auto& scalars = timeline().scalars;
+    travels_ = scalars.size() >= kTravelChannels.size();
+    for (std::size_t c = 0; travels_ && c < kTravelChannels.size(); ++c)
+        travels_ = scalars[scalars.size() - kTravelChannels.size() + c].name == kTravelChannels[c];
 }
 
 /// Every curve must have the same number of samples, on the grid of the rate, and be a line.
@@ -108,6 +118,14 @@ void PlayedClip::evaluate(int first, int count, std::vector<double>& rows) const
         if (curve == nullptr) return rest;
         return {curve->values[3 * k], curve->values[3 * k + 1], curve->values[3 * k + 2]};
     };
+    const auto travelled = [&](std::size_t k) -> Affine {
+        const ScalarCurve* channel = &timeline().scalars[scalars()];
+        const double half = channel[3].curve.values[k] * std::numbers::pi / 360;
+        return to_affine(
+            {{channel[0].curve.values[k], channel[1].curve.values[k], channel[2].curve.values[k]},
+             {0, std::sin(half), 0, std::cos(half)},
+             {1, 1, 1}});
+    };
     for (const int n : order_) {
         const Node& node = clip_->nodes[at(n)];
         const Moved& moved = moved_[at(n)];
@@ -122,7 +140,8 @@ void PlayedClip::evaluate(int first, int count, std::vector<double>& rows) const
                 const KeyValues& q = moved.rotation->values;
                 local.r = normalized(Quat{q[4 * k], q[4 * k + 1], q[4 * k + 2], q[4 * k + 3]});
             }
-            const Affine m = to_affine(local);
+            Affine m = to_affine(local);
+            if (up == nullptr && travels_) m = travelled(k) * m;
             store_affine(world, f, up == nullptr ? m : load_affine(up, f) * m);
         }
     }

@@ -32,6 +32,8 @@ class PlayedClip {
     /// Numbers of the curve that carries the weights of a mesh: [sample][target].
     const Curve& weights(const std::string& mesh) const;
     const Timeline& timeline() const { return clip_->timelines[0]; }
+    /// Its scalars without those of travel, which stand behind them.
+    std::size_t scalars() const { return timeline().scalars.size() - (travels_ ? 4 : 0); }
 
   private:
     struct Moved {
@@ -39,10 +41,12 @@ class PlayedClip {
     };
     Status check_tree() const;
     Status check_curves(const SamplePlan& plan);
+    void find_travel();
 
     const Scene* skin_ = nullptr;
     const Scene* clip_ = nullptr;
     int samples_ = 0;
+    bool travels_ = false;  ///< its root stays, and its travel is in channels: it is put back
     std::size_t rows_ = 0;  ///< of the nodes of the clip, then of those of the skin that rest
     std::vector<std::size_t> row_of_;  ///< by node of the skin
     std::vector<int> clip_nodes_, order_;

@@ -234,8 +234,8 @@ Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const Ski
         return unproven(plan.clip, fmt::format("{} joints in the skin file", pairs.size()),
                         "all baked joints");
     const Timeline& timeline = clip.timeline();
-    if (timeline.scalars.size() != take.scalars.size())
-        return unproven(plan.clip, fmt::format("{} scalar channels", timeline.scalars.size()),
+    if (clip.scalars() != take.scalars.size())
+        return unproven(plan.clip, fmt::format("{} scalar channels", clip.scalars()),
                         fmt::format("{}", take.scalars.size()));
     const int tiles = (proof.samples + kTileFrames - 1) / kTileFrames;
     std::vector<ClipProof> tile_proofs(at(tiles), proof);

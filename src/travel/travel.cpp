@@ -5,13 +5,21 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <optional>
 
 #include "base/at.h"
+#include "math/degrees.h"
+#include "mellow/pose.h"
+#include "travel/smooth.h"
 
 namespace mellow {
 namespace {
 
 constexpr Vec3 kUp{0, 1, 0};
+/// Slower ones have no way.
+constexpr double kSlow_m_s = 0.05;
+/// Feet that are slower for longer stand.
+constexpr double kStill_m_s = 0.25, kStands_s = 0.15;
 
 Affine world_at(const Clip& clip, const Skeleton& skeleton, int joint, int sample) {
     Affine world;
@@ -38,6 +46,104 @@ std::vector<double> headings(const Clip& clip, const Skeleton& skeleton, int hip
 }
 
 Vec3 on_ground(Vec3 p) { return {p.x, 0, p.z}; }
+
+/// The direction in which a path goes at each sample, without jumps; where it is slow, as before.
+std::vector<double> ways(const GroundPath& path, double rate, const std::vector<double>& instead) {
+    std::vector<double> out(at(path.samples()));
+    double before = instead[0];
+    std::optional<int> first;
+    for (int k = 0; k < path.samples(); ++k) {
+        const bool ends = !path.loops() && (k == 0 || k == path.samples() - 1);
+        const Vec3 step = on_ground(path.at(k + 1).place - path.at(k - 1).place);
+        if (length(step) * rate / (ends ? 1 : 2) > kSlow_m_s) {
+            const double way = std::atan2(step.x, step.z);
+            before =
+                way + 2 * std::numbers::pi * std::round((before - way) / (2 * std::numbers::pi));
+            if (!first) first = k;
+        }
+        out[at(k)] = before;
+    }
+    for (int k = 0; k < first.value_or(0); ++k) out[at(k)] = out[at(*first)];
+    return out;
+}
+
+/// Height of the lowest foot that stands above where it rests, in lines where none does.
+std::vector<double> standing_heights(const Clip& clip, const Skeleton& skeleton,
+                                     const std::vector<int>& feet,
+                                     const std::vector<double>& instead) {
+    std::vector<std::optional<double>> known(at(clip.samples));
+    const double rate = clip.rate.per_second();
+    for (const int foot : feet) {
+        const double rest = skeleton.rest_worlds()[at(foot)].o.y;
+        std::vector<Vec3> places;
+        for (int k = 0; k < clip.samples; ++k)
+            places.push_back(world_at(clip, skeleton, foot, k).o);
+        // Runs of slow steps: at the top of a leap a foot is slow as well, but not for long.
+        for (int first = 0, k = 1; k <= clip.samples; ++k) {
+            if (k < clip.samples && length(places[at(k)] - places[at(k - 1)]) * rate <= kStill_m_s)
+                continue;
+            for (int i = first; k - 1 - first >= kStands_s * rate && i < k; ++i) {
+                const double height = places[at(i)].y - rest;
+                known[at(i)] = std::min(known[at(i)].value_or(height), height);
+            }
+            first = k;
+        }
+    }
+    std::vector<int> stands;
+    for (int k = 0; k < clip.samples; ++k)
+        if (known[at(k)]) stands.push_back(k);
+    if (stands.empty()) return instead;
+    std::vector<double> out;
+    for (int k = 0; k < clip.samples; ++k) {
+        const auto next = std::lower_bound(stands.begin(), stands.end(), k);
+        const int b = next == stands.end() ? stands.back() : *next;
+        const int a = next == stands.begin() || b == k ? b : *(next - 1);
+        const double u = a == b ? 0 : static_cast<double>(k - a) / (b - a);
+        out.push_back(a > k || b < k ? *known[at(a > k ? a : b)]
+                                     : *known[at(a)] * (1 - u) + *known[at(b)] * u);
+    }
+    return out;
+}
+
+/// What the root is to carry at each sample, all parts of it.
+std::vector<GroundFrame> ground_frames(const Clip& clip, const Skeleton& skeleton, int hips,
+                                       const TravelParts& parts, const std::vector<int>& feet) {
+    const double rate = clip.rate.per_second();
+    const bool loops = clip.loop != LoopForm::kOnce;
+    std::vector<double> heading = headings(clip, skeleton, hips), height;
+    std::vector<GroundFrame> frames;
+    for (int k = 0; k < clip.samples; ++k) {
+        const Vec3 place = world_at(clip, skeleton, hips, k).o;
+        height.push_back(place.y);
+        frames.push_back({on_ground(place), parts.heading ? heading[at(k)] : 0});
+    }
+    if (parts.heading_from == TravelParts::Heading::kWay) {
+        heading = ways(GroundPath(frames, loops), rate, heading);
+        // What one turn of a loop adds is what the hips turn, give or take a whole turn of noise.
+        if (loops)
+            heading.back() = heading.front() + frames.back().heading - frames.front().heading;
+    }
+    if (parts.height_from == TravelParts::Height::kFeet)
+        height = standing_heights(clip, skeleton, feet, height);
+    const auto shaped = [&](std::vector<GroundFrame> list) {
+        return parts.smooth_s > 0
+                   ? GroundPath(std::move(list), loops).smoothed(parts.smooth_s * rate)
+                   : list;
+    };
+    for (int k = 0; k < clip.samples; ++k)
+        if (parts.heading) frames[at(k)].heading = heading[at(k)];
+    const std::vector<GroundFrame> turned = shaped(frames);
+    const Vec3 rest_place = on_ground(skeleton.rest_worlds()[at(hips)].o);
+    for (int k = 0; k < clip.samples; ++k) {
+        GroundFrame& frame = frames[at(k)];
+        frame.heading = turned[at(k)].heading;
+        frame.place = frame.place - rotate(from_axis_angle(kUp, frame.heading), rest_place);
+        frame.place.y = height[at(k)] - height[0];
+    }
+    std::vector<GroundFrame> out = shaped(frames);
+    for (int k = 0; k < clip.samples; ++k) out[at(k)].heading = turned[at(k)].heading;
+    return out;
+}
 
 void set_root(Clip& clip, const Skeleton& skeleton, int sample, const Transform& root) {
     const Affine old_root = to_affine(local_at(clip.joints[0], sample));
@@ -89,21 +195,40 @@ Status add_root(Skeleton& skeleton, JointSources& sources, const std::string& ro
     return {};
 }
 
-void extract_travel(Clip& clip, const Skeleton& skeleton, int hips, const TravelParts& parts) {
+Status drive_root(Skeleton& skeleton, JointSources& sources, const Scene& scene, int node) {
+    if (sources[0].node != kNone)
+        return Finding{Code::kValueBad,
+                       Severity::kStop,
+                       fmt::format("joint \"{}\"", skeleton[0].name),
+                       "a root that the source has, and that moves as it does there",
+                       "a root that is added",
+                       "take out node = \"...\" under [travel], or name another root"};
+    const Affine rest = rest_worlds(scene)[at(node)];
+    sources[0] = {node, 1, conjugate(rotation_of(rest)), true};
+    std::vector<Joint> joints = skeleton.joints();
+    joints[0].rest.t = rest.o;
+    for (std::size_t j = 1; j < joints.size(); ++j)
+        if (joints[j].parent == 0) joints[j].rest.t = joints[j].rest.t - rest.o;
+    MELLOW_TRY(skeleton, Skeleton::make(std::move(joints)));
+    return {};
+}
+
+void extract_travel(Clip& clip, const Skeleton& skeleton, int hips, const TravelParts& parts,
+                    const std::vector<int>& feet) {
     Travel& travel = clip.travel;
     travel = {};
     travel.ground = parts.ground, travel.height = parts.height, travel.heading = parts.heading;
-    const std::vector<double> heading = headings(clip, skeleton, hips);
+    std::vector<double> heading = headings(clip, skeleton, hips);
     std::vector<Transform> roots;
-    if (parts.ground || parts.height || parts.heading) {
-        const Vec3 rest_place = on_ground(skeleton.rest_worlds()[at(hips)].o);
-        const double ground = world_at(clip, skeleton, hips, 0).o.y;
+    if (parts.any()) {
+        const std::vector<GroundFrame> frames = ground_frames(clip, skeleton, hips, parts, feet);
         for (int k = 0; k < clip.samples; ++k) {
-            const Vec3 place = world_at(clip, skeleton, hips, k).o;
+            const GroundFrame& frame = frames[at(k)];
+            heading[at(k)] = frame.heading;
             Transform root;
-            if (parts.heading) root.r = from_axis_angle(kUp, heading[at(k)]);
-            if (parts.ground) root.t = on_ground(place) - rotate(root.r, rest_place);
-            if (parts.height) root.t.y = place.y - ground;
+            if (parts.heading) root.r = from_axis_angle(kUp, frame.heading);
+            if (parts.ground) root.t = on_ground(frame.place);
+            if (parts.height) root.t.y = frame.place.y;
             roots.push_back(root);
         }
         for (int k = 0; k < clip.samples; ++k) set_root(clip, skeleton, k, roots[at(k)]);
@@ -111,6 +236,38 @@ void extract_travel(Clip& clip, const Skeleton& skeleton, int hips, const Travel
         for (int k = 0; k < clip.samples; ++k) roots.push_back(local_at(clip.joints[0], k));
     }
     fill_figures(travel, roots, heading, clip.rate.seconds(clip.samples - 1));
+}
+
+void travel_channels(Clip& clip, const Skeleton& skeleton) {
+    std::array<ScalarTrack, 4> channels;
+    for (std::size_t c = 0; c < 4; ++c)
+        channels[c] = {kTravelChannels[c], c < 3 ? "metres" : "degrees", {}};
+    const Transform rest = skeleton[0].rest;
+    double before = 0;
+    for (int k = 0; k < clip.samples; ++k) {
+        const Transform root = local_at(clip.joints[0], k);
+        double turn = twist_angle(root.r * conjugate(rest.r), kUp);
+        turn += 2 * std::numbers::pi * std::round((before - turn) / (2 * std::numbers::pi));
+        before = turn;
+        // What is written is what is taken off: channels are single precision.
+        const auto degrees = static_cast<float>(turn * kDegrees);
+        const Quat about_up = from_axis_angle(kUp, static_cast<double>(degrees) / kDegrees);
+        const Vec3 exact = root.t - rotate(about_up, rest.t);
+        const std::array parts{static_cast<float>(exact.x), static_cast<float>(exact.y),
+                               static_cast<float>(exact.z)};
+        const Vec3 place{static_cast<double>(parts[0]), static_cast<double>(parts[1]),
+                         static_cast<double>(parts[2])};
+        for (std::size_t c = 0; c < 3; ++c) channels[c].values.push_back(parts[c]);
+        channels[3].values.push_back(degrees);
+        const Quat back = conjugate(about_up);
+        Transform stays{rotate(back, root.t - place), normalized(back * root.r), root.s};
+        // What is nothing but rounding is none of the root's motion.
+        if (length(stays.t - rest.t) < 1e-6 && angle_between(stays.r, rest.r) < 1e-6) stays = rest;
+        if (k > 0) stays.r = nearest(stays.r, local_at(clip.joints[0], k - 1).r);
+        store(clip.joints[0], k, stays);
+    }
+    clip.travel.channels = true;
+    for (ScalarTrack& channel : channels) clip.scalars.push_back(std::move(channel));
 }
 
 HipsDrift hips_drift(const Clip& clip, const Skeleton& skeleton, int hips) {

@@ -125,6 +125,16 @@ std::vector<double> plain_gltf_times(const std::string& glb, const std::string& 
     return numbers(file, animation_named(file, animation)["samplers"][0]["input"]);
 }
 
+std::vector<double> plain_gltf_scalar(const std::string& glb, const std::string& animation,
+                                      const std::string& scalar) {
+    const File file = open(glb);
+    const json& a = animation_named(file, animation);
+    for (const json& channel : a["extras"]["scalars"])
+        if (channel.value("name", "") == scalar)
+            return numbers(file, a["samplers"][channel["sampler"].get<std::size_t>()]["output"]);
+    return {};
+}
+
 std::vector<std::string> plain_gltf_names(const std::string& glb) {
     const File file = open(glb);
     std::vector<std::string> names;

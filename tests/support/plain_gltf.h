@@ -23,6 +23,9 @@ std::map<std::string, PlainNode> plain_gltf_worlds(const std::string& glb,
 /// Key times of the animation's first sampler; names of its nodes, in the order of the file.
 std::vector<double> plain_gltf_times(const std::string& glb, const std::string& animation);
 std::vector<std::string> plain_gltf_names(const std::string& glb);
+/// Values of a scalar channel that the animation's extras name.
+std::vector<double> plain_gltf_scalar(const std::string& glb, const std::string& animation,
+                                      const std::string& scalar);
 /// Numbers of an accessor that an attribute of the first primitive of a mesh names.
 std::vector<double> plain_gltf_attribute(const std::string& glb, const std::string& mesh,
                                          const std::string& attribute);
