@@ -60,7 +60,9 @@ struct CheckRequest : Common {
 int check(const CheckRequest& request);
 
 struct ViewRequest : Common {
-    std::string crate, output, match = "*", target;
+    std::vector<std::string> inputs;
+    std::string output, match = "*", target;
+    TypedConvention truth;
     bool replace = false;
 };
 int view(const ViewRequest& request);

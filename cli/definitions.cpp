@@ -137,12 +137,24 @@ Command pack_command(PackRequest& r) {
 }
 
 Command view_command(ViewRequest& r) {
-    Command c{"view", "Draw a crate as a contact sheet: poses of each clip, ruler, root path", ""};
-    c.options.push_back({"CRATE", &r.crate, "CRATE", "Crate folder", {}, Names::kCrate, true});
+    Command c{
+        "view", "Make a page that plays crates and scene files, or a contact sheet of a crate",
+        "A name that ends in .html gives a page: one file that opens from disk in any browser, "
+        "without network. It plays crates and scene files, several side by side; of a recipe "
+        "its crate and, over it, where the source has the joints. A name that "
+        "ends in .png gives a contact sheet of one crate: poses of each clip, ruler, root "
+        "path. The truth about files (--unit ...) is for scene files."};
+    c.options.push_back({"INPUT",
+                         &r.inputs,
+                         "INPUT...",
+                         "Crate folders; for a page also recipes and scene files",
+                         {},
+                         Names::kCrate,
+                         true});
     c.options.push_back({"-o,--output",
                          &r.output,
-                         "PICTURE",
-                         "Picture to write (.png)",
+                         "FILE",
+                         "Page (.html) or picture (.png) to write",
                          {},
                          Names::kPicture,
                          true});
@@ -150,9 +162,12 @@ Command view_command(ViewRequest& r) {
     c.options.push_back({"--target", &r.target, "TARGET",
                          "Preset or target file whose axes are named; else those of the crate",
                          preset_names(), Names::kToml});
-    c.options.push_back({"--replace", &r.replace, "", "Replace the picture if it exists"});
+    c.options.push_back({"--replace", &r.replace, "", "Replace the file if it exists"});
+    add_truth(c, r.truth);
     add_common(c, r);
-    c.examples = {"mellow view crates/tamsin -o sheet.png"};
+    c.examples = {"mellow view crates/tamsin -o tamsin.html",
+                  "mellow view crates/tamsin -o sheet.png",
+                  "mellow view walk.bvh hero.glb -o both.html --match \"walk*\""};
     c.run = [&r] { return view(r); };
     return c;
 }

@@ -7,7 +7,9 @@
 #include "commands.h"
 #include "mellow/crate.h"
 #include "mellow/node_mask.h"
+#include "mellow/page.h"
 #include "mellow/safe_write.h"
+#include "mellow/stock.h"
 #include "mellow/target.h"
 
 namespace mellow::cli {
@@ -30,7 +32,7 @@ Status choose(Crate& crate, const ViewRequest& request, Findings& findings) {
     if (crate.clips.empty())
         return Finding{Code::kNameUnknown,
                        Severity::kStop,
-                       request.crate,
+                       request.inputs[0],
                        fmt::format("no clip that fits \"{}\"", request.match),
                        "clips of the crate: " + name_list(names),
                        "change --match"};
@@ -57,15 +59,64 @@ bool is_within(const std::string& picture, const std::string& crate) {
     return !error && !way.empty() && *way.begin() != "..";
 }
 
-}  // namespace
+/// A page of everything that is given.
+int view_page(const ViewRequest& request) {
+    Page page;
+    Findings findings;
+    for (const std::string& input : request.inputs) {
+        const std::filesystem::path path(input);
+        if (is_crate(input)) {
+            if (const Status added = add_crate(page, path, request.match); !added)
+                return fail(request, added.failures());
+            continue;
+        }
+        if (input.ends_with(".toml")) {
+            if (const Status added = add_recipe(page, path, request.match); !added)
+                return fail(request, added.failures());
+            continue;
+        }
+        int exit = kDone;
+        const auto read = read_as(request, input, request.truth, exit);
+        if (!read) return exit;
+        Findings all = read->findings;
+        append(all, take_stock(read->scene).findings);
+        if (const Status added =
+                add_scene(page, path.stem().string(), read->scene, all, request.match);
+            !added)
+            return fail(request, added.failures());
+        append(findings, read->findings);
+    }
+    std::vector<std::string> names;
+    for (const PageFigure& figure : page.figures) names.push_back(figure.name);
+    page.title = fmt::format("{}", fmt::join(names, ", "));
+    const PageFigure& first = page.figures.front();
+    page.what = page.figures.size() > 1 ? fmt::format("{} figures", page.figures.size())
+                : first.manifest.empty()
+                    ? fmt::format("{}, {}", request.inputs[0], counted(first.clips.size()))
+                    : fmt::format("a crate of {}", counted(first.clips.size()));
+    const std::string text = page_text(page);
+    if (const Status written =
+            write_file(request.output, Bytes(text.begin(), text.end()), request.replace);
+        !written)
+        return fail(request, written.failures());
+    if (request.json)
+        print_json([&](JsonWriter& json) {
+            json.member("page", request.output).member("bytes", text.size());
+            write_findings(json, findings);
+        });
+    else if (!request.quiet)
+        print_out(fmt::format("{}: {} bytes, opens in any browser\n", request.output, text.size()));
+    if (!request.quiet) print_findings(findings);
+    return kDone;
+}
 
-int view(const ViewRequest& request) {
-    if (is_within(request.output, request.crate))
-        return fail(request, {Code::kOutputExists, Severity::kStop, request.output,
-                              "a place within the crate that is drawn",
-                              "a crate holds what its manifest names and nothing else",
-                              "write the picture beside it"});
-    auto crate = open_crate(request.crate);
+int view_picture(const ViewRequest& request) {
+    if (request.inputs.size() != 1)
+        return fail(request, {Code::kUsage, Severity::kStop, "view",
+                              fmt::format("{} inputs", request.inputs.size()),
+                              "one crate for a picture", "a page shows several: -o page.html"});
+
+    auto crate = open_crate(request.inputs[0]);
     if (!crate) return fail(request, crate.failures());
     Findings findings;
     if (!request.target.empty()) {
@@ -90,6 +141,19 @@ int view(const ViewRequest& request) {
                               crate.value().name, png.value().size()));
     if (!request.quiet) print_findings(findings);
     return kDone;
+}
+
+}  // namespace
+
+int view(const ViewRequest& request) {
+    for (const std::string& input : request.inputs)
+        if (is_crate(input) && is_within(request.output, input))
+            return fail(request, {Code::kOutputExists, Severity::kStop, request.output,
+                                  "a place within the crate that is shown",
+                                  "a crate holds what its manifest names and nothing else",
+                                  "write it beside the crate"});
+    if (request.output.ends_with(".html")) return view_page(request);
+    return view_picture(request);
 }
 
 }  // namespace mellow::cli

@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Renews docs/screenshots from the demo data: terminal output drawn as text, and the contact sheet.
-# Needs a build (./demo.sh) and the Debian package pango1.0-tools.
+# Needs a build (./demo.sh) and the Debian package pango1.0-tools, and chromium for the page.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 mellow=$PWD/build/demo/mellow
@@ -43,6 +43,14 @@ shot check mellow check delivery --target targets/orchard.target.toml
 rm -r delivery crates/engines
 mellow pack round.recipe.toml --quiet
 cp crates/round/sheet.png "$out/round.png"
+# The page at a moment that shows much of it.
+mellow view crates/round -o round.html --quiet
+sed -i "s|</body>|<script>mellow.select('round'); mellow.seek(3.2); App.tab = 'curves'; App.curve = 'angles'; pick('hand.R', true); document.querySelector('[data-shown=ends]').click();</script></body>|" round.html
+HOME=$work XDG_CONFIG_HOME=$work XDG_CACHE_HOME=$work /usr/lib/chromium/chromium --headless=new --no-sandbox \
+  --use-angle=swiftshader --enable-unsafe-swiftshader --user-data-dir="$work/profile" --hide-scrollbars \
+  --force-device-scale-factor=1 --window-size=1280,800 --virtual-time-budget=6000 \
+  --screenshot="$out/page.png" "file://$PWD/round.html" >/dev/null 2>&1
+rm round.html
 rm -r crates/round
 mellow pack shift.recipe.toml --quiet
 mellow view crates/shift -o shift.png --match "*_1" --quiet

@@ -16,7 +16,7 @@ HEADERS = {
               "joint_map", "motion_table", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack", "value_curve"],
     "read": ["read"], "rig": ["lift", "performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["motion_check", "shape", "shaping"], "travel": ["travel"],
     "fit": ["fit", "joint_fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
-    "pack": ["mellow", "bake_file", "check", "draft", "pack", "recipe", "target", "crate", "convert_file", "rig_stock"],
+    "pack": ["mellow", "bake_file", "check", "draft", "pack", "page", "recipe", "target", "crate", "convert_file", "rig_stock"],
 }
 OWNER = {name: stage for stage, names in HEADERS.items() for name in names}
 FORBIDDEN_IN_CORE = ["<fstream>", "<iostream>", "<cstdio>", "<filesystem>", "<chrono>", "<ctime>", "<thread>", "<fmt/core.h>"]

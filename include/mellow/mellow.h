@@ -61,6 +61,7 @@
 #include "mellow/motion_check.h"
 #include "mellow/motion_table.h"
 #include "mellow/pack.h"
+#include "mellow/page.h"
 #include "mellow/prove.h"
 #include "mellow/read.h"
 #include "mellow/recipe.h"

@@ -42,7 +42,8 @@ Result<BakedClip> bind_shaped(const Recipe& recipe, const Jobs& jobs, BakedClip 
     return out;
 }
 
-/// The take of a clip, bound for one rate.
+}  // namespace
+
 Result<BakedClip> bind_clip(const Recipe& recipe, const Jobs& jobs, std::size_t i,
                             const Target& target, const std::vector<Mount>& mounts) {
     BakedClip out;
@@ -58,6 +59,8 @@ Result<BakedClip> bind_clip(const Recipe& recipe, const Jobs& jobs, std::size_t 
     out.take = out.motion->take(jobs.figure(), out.rig, mounts);
     return out;
 }
+
+namespace {
 
 void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memory) {
     const ClipJob& job = *out.job;

@@ -1,0 +1,210 @@
+#include "mellow/page.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstring>
+#include <map>
+#include <set>
+
+#include "base/finding_json.h"
+#include "base/json_writer.h"
+#include "base/text.h"
+#include "crate/hash.h"
+#include "crate/json_members.h"
+#include "draw/page_parts.h"
+#include "mellow/crate.h"
+#include "mellow/node_mask.h"
+#include "mellow/read.h"
+#include "mellow/write.h"
+#include "pack/clip_record.h"
+
+namespace mellow {
+namespace {
+
+std::string base64(const Bytes& bytes) {
+    static constexpr char kLetters[] =
+        "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    std::string out;
+    out.reserve((bytes.size() + 2) / 3 * 4);
+    for (std::size_t i = 0; i < bytes.size(); i += 3) {
+        const std::size_t left = std::min<std::size_t>(3, bytes.size() - i);
+        std::uint32_t three = 0;
+        for (std::size_t k = 0; k < 3; ++k) three = three << 8 | (k < left ? bytes[i + k] : 0U);
+        for (std::size_t k = 0; k < 4; ++k)
+            out += k <= left ? kLetters[three >> (18 - 6 * k) & 63] : '=';
+    }
+    return out;
+}
+
+Status fits(const Page& page, const std::string& where) {
+    std::size_t all = 0;
+    for (const Bytes& file : page.files) all += file.size();
+    if (all <= kMostPageBytes) return {};
+    return Finding{Code::kLimit,
+                   Severity::kStop,
+                   where,
+                   fmt::format("a page of {} MB", all / 1'000'000),
+                   fmt::format("at most {} MB", kMostPageBytes / 1'000'000),
+                   "choose clips with --match"};
+}
+
+Finding none_fit(const std::string& where, const std::string& match,
+                 const std::vector<std::string>& names) {
+    return {Code::kNameUnknown,
+            Severity::kStop,
+            where,
+            fmt::format("no clip that fits \"{}\"", match),
+            "its clips: " + name_list(names),
+            "change --match"};
+}
+
+std::size_t add_glb(Page& page, const Scene& scene) {
+    const auto glb = write_glb(scene);
+    page.files.emplace_back(glb.begin(), glb.end());
+    return page.files.size() - 1;
+}
+
+/// A crate whose files are of other formats: as they are read back, written as GLB.
+Status add_translated(Page& page, const std::filesystem::path& folder, const std::string& match,
+                      PageFigure& figure) {
+    MELLOW_TRY(Crate crate, open_crate(folder));
+    convert(crate.skin, crate.convention);
+    figure.skin = add_glb(page, crate.skin);
+    for (std::size_t i = 0; i < crate.clips.size(); ++i) {
+        const std::string& name = crate.clips[i].name;
+        if (!fits_pattern(match, name)) continue;
+        convert(crate.motions[i], crate.convention);
+        crate.motions[i].timelines[0].name = name;
+        figure.clips.push_back({name, name, add_glb(page, crate.motions[i])});
+    }
+    return {};
+}
+
+/// The findings that the report of a crate has, where there is one.
+Findings reported(const std::filesystem::path& folder) {
+    const auto text = read_file(folder / "report.json");
+    if (!text) return {};
+    JsonMembers report(text.value());
+    Findings findings = report.failed() ? Findings{} : read_findings(report, "findings", "");
+    return report.failed() ? Findings{} : findings;
+}
+
+void write_figure(JsonWriter& json, const PageFigure& figure) {
+    const auto id = [](std::size_t file) { return fmt::format("file-{}", file); };
+    json.begin_object().member("name", figure.name).member("skin", id(figure.skin));
+    json.list("clips", figure.clips, [&](const PageClip& clip) {
+        json.begin_object().member("name", clip.name).member("animation", clip.animation);
+        json.member("data", id(clip.file));
+        if (!clip.source.empty()) {
+            Bytes bytes(clip.source.size() * sizeof(float));
+            std::memcpy(bytes.data(), clip.source.data(), bytes.size());
+            json.member("source", base64(bytes));
+        }
+        json.end_object();
+    });
+    if (!figure.source_joints.empty()) json.list("source_joints", figure.source_joints);
+    json.raw_member("manifest", figure.manifest);
+    write_findings(json, figure.findings);
+    json.end_object();
+}
+
+}  // namespace
+
+Status add_crate(Page& page, const std::filesystem::path& folder, const std::string& match) {
+    const auto path = folder / "crate.json";
+    MELLOW_TRY(const Bytes text, read_file(path));
+    JsonMembers json(text);
+    PageFigure figure;
+    figure.name = json.text("name");
+    std::map<std::string, std::size_t> placed;
+    const auto place = [&](JsonMembers& entry) -> Result<std::size_t> {
+        const std::string file = entry.text("file");
+        if (const auto found = placed.find(file); found != placed.end()) return found->second;
+        MELLOW_TRY(Bytes bytes, read_file(folder / file));
+        if (hash_hex(bytes) != entry.text("xxh3_128"))
+            return Finding{Code::kFileUnreadable,    Severity::kStop,
+                           (folder / file).string(), "other content than the manifest names",
+                           "the files of the crate", "pack the crate again"};
+        page.files.push_back(std::move(bytes));
+        return placed[file] = page.files.size() - 1;
+    };
+    JsonMembers skin = json.object("skin");
+    std::vector<JsonMembers> clips = json.objects("clips");
+    std::vector<std::string> names;
+    bool glb = skin.text("file").ends_with(".glb");
+    for (JsonMembers& clip : clips) {
+        names.push_back(clip.text("name"));
+        glb = glb && clip.text("file").ends_with(".glb");
+    }
+    if (json.failed())
+        return Finding{Code::kValueBad,
+                       Severity::kStop,
+                       path.string(),
+                       json.error(),
+                       "the crate.json of a crate",
+                       "pack the crate again"};
+    if (glb) {
+        MELLOW_TRY(figure.skin, place(skin));
+        for (std::size_t i = 0; i < clips.size(); ++i) {
+            if (!fits_pattern(match, names[i])) continue;
+            MELLOW_TRY(const std::size_t file, place(clips[i]));
+            figure.clips.push_back({names[i], names[i], file});
+        }
+    } else {
+        MELLOW_CHECK(add_translated(page, folder, match, figure));
+    }
+    if (figure.clips.empty() && !names.empty()) return none_fit(folder.string(), match, names);
+    figure.manifest.assign(text.begin(), text.end());
+    figure.findings = reported(folder);
+    page.figures.push_back(std::move(figure));
+    return fits(page, folder.string());
+}
+
+Status add_scene(Page& page, const std::string& name, const Scene& scene, const Findings& findings,
+                 const std::string& match) {
+    PageFigure figure;
+    figure.name = name;
+    figure.findings = findings;
+    figure.skin = add_glb(page, scene);
+    std::vector<std::string> names;
+    std::set<std::string> seen;
+    for (const Timeline& timeline : scene.timelines) {
+        names.push_back(timeline.name);
+        if (fits_pattern(match, timeline.name) && seen.insert(timeline.name).second)
+            figure.clips.push_back({timeline.name, timeline.name, figure.skin});
+    }
+    if (figure.clips.empty() && !names.empty()) return none_fit(name, match, names);
+    page.figures.push_back(std::move(figure));
+    return fits(page, name);
+}
+
+std::string page_text(const Page& page) {
+    JsonWriter json;
+    json.begin_object().member("title", page.title).member("what", page.what);
+    json.list("figures", page.figures, [&](const PageFigure& f) { write_figure(json, f); });
+    std::string facts = json.end_object().take_text();
+    // In a script element nothing is escaped, and "</script" would end it.
+    for (std::size_t at = 0; (at = facts.find('<', at)) != facts.npos;)
+        facts.replace(at, 1, "\\u003c");
+    std::string files;
+    for (std::size_t i = 0; i < page.files.size(); ++i)
+        files += fmt::format("<script type=\"text/plain\" id=\"file-{}\">{}</script>\n", i,
+                             base64(page.files[i]));
+    const PageParts& parts = page_parts();
+    const std::map<std::string_view, std::string_view> marks{
+        {"@CSS@", parts.css},     {"@FACTS@", facts},       {"@FILES@", files},
+        {"@THREE@", parts.three}, {"@CHART@", parts.chart}, {"@SCRIPTS@", parts.scripts}};
+    std::string out;
+    std::string_view left = parts.html;
+    while (!left.empty()) {
+        const std::size_t begin = left.find('@'), end = left.find('@', begin + 1);
+        out += left.substr(0, begin);
+        if (begin == left.npos) break;
+        out += marks.at(left.substr(begin, end + 1 - begin));
+        left.remove_prefix(end + 1);
+    }
+    return out;
+}
+
+}  // namespace mellow

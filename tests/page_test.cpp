@@ -1,0 +1,256 @@
+// The page in a real browser: what its script reads from the files against a plain reader's places,
+// and what it shows and says.
+#include <fmt/format.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "mellow/page.h"
+#include "mellow/read.h"
+#include "packing.h"
+#include "plain_gltf.h"
+#include "rigs.h"
+
+namespace mellow::page_test {
+namespace {
+
+using nlohmann::json;
+using test::change;
+using test::FailsWith;
+using test::IsOk;
+using test::plain_gltf_worlds;
+using test::read_text;
+using test::run_tool;
+using test::TempFolder;
+using test::ToolRun;
+using test::write_text;
+using testing::HasSubstr;
+using testing::SizeIs;
+namespace fs = std::filesystem;
+
+/// The document after its scripts have run in Debian's Chromium, drawn in software, without
+/// network. `script` runs after those of the page and returns what is put into <pre id="said">.
+class Browser {
+  public:
+    json open(const fs::path& page, const std::string& hash, const std::string& script = "") {
+        std::string text = read_text(page);
+        const auto end = text.rfind("</body>");
+        EXPECT_NE(end, text.npos);
+        if (!script.empty())
+            text.insert(end,
+                        "<script>document.body.append(el('pre', { id: 'said' }, "
+                        "JSON.stringify((() => {" +
+                            script + "})())))</script>");
+        write_text(folder_ / "page.html", text);
+        const std::string out = (folder_ / "dom").string();
+        const std::string command = fmt::format(
+            "HOME={0} XDG_CONFIG_HOME={0} XDG_CACHE_HOME={0} timeout 60 /usr/lib/chromium/chromium "
+            "--headless=new --no-sandbox --use-angle=swiftshader --enable-unsafe-swiftshader "
+            "--user-data-dir={0}/profile --host-resolver-rules='MAP * ~NOTFOUND' "
+            "--window-size=1280,800 --virtual-time-budget=4000 --dump-dom "
+            "'file://{0}/page.html{1}' "
+            "> {2} 2> {2}.err",
+            folder_.path().string(), hash, out);
+        EXPECT_EQ(std::system(command.c_str()), 0) << read_text(out + ".err");
+        const std::string dom = read_text(out);
+        const std::string mark =
+            script.empty() ? "<pre id=\"check\" hidden=\"\">" : "<pre id=\"said\">";
+        const auto from = dom.find(mark);
+        EXPECT_NE(from, dom.npos) << dom.substr(0, 300);
+        if (from == dom.npos) return {};
+        const auto begin = from + mark.size();
+        std::string said = dom.substr(begin, dom.find("</pre>", begin) - begin);
+        for (const auto& [entity, sign] :
+             {std::pair("&lt;", "<"), std::pair("&gt;", ">"), std::pair("&amp;", "&")})
+            for (std::size_t at = 0; (at = said.find(entity, at)) != said.npos; ++at)
+                said.replace(at, std::string(entity).size(), sign);
+        return json::parse(said);
+    }
+
+  private:
+    TempFolder folder_;
+};
+
+class PageTest : public testing::Test {
+  protected:
+    void SetUp() override { test::write_files(folder_.path(), test::tamsin()); }
+    std::string path(const std::string& name) const { return (folder_ / name).string(); }
+    void pack(const std::string& target) const {
+        std::string recipe = read_text(folder_ / "tamsin.recipe.toml");
+        const auto from = recipe.find("[target]"), to = recipe.find("[travel]");
+        recipe = recipe.substr(0, from) + target + "\n" + recipe.substr(to);
+        ASSERT_THAT(test::pack_text(folder_, recipe), IsOk());
+    }
+    /// Places on the page against those of the plain reader, in metres.
+    void same_places(const json& page, const std::string& clip, const std::string& file,
+                     double metres_per_unit, int first_key = 0) const {
+        const json& found = page["figures"][0]["clips"][clip];
+        const std::string bytes = read_text(folder_ / file);
+        ASSERT_THAT(found["samples"], SizeIs(10)) << clip;
+        std::size_t compared = 0;
+        for (std::size_t i = 0; i < 10; ++i)
+            for (const auto& [name, node] :
+                 plain_gltf_worlds(bytes, clip, found["samples"][i].get<int>() + first_key)) {
+                const json& places = found["at"][i];
+                if (!places.contains(name)) continue;
+                ++compared;
+                for (std::size_t c = 0; c < 3; ++c)
+                    EXPECT_NEAR(places[name][c].get<double>() * metres_per_unit,
+                                node.world[c][3] * metres_per_unit, 1e-6)
+                        << clip << name << i;
+            }
+        EXPECT_GE(compared, 29 * 10U);
+    }
+
+    TempFolder folder_;
+    Browser browser_;
+};
+
+TEST_F(PageTest, JointsOnThePageAreWhereAPlainReaderHasThem) {
+    pack("[target]\nconvention = \"y-up-metre\"\n");
+    const ToolRun run = run_tool("view " + path("crates/tamsin") + " -o " + path("a.html"));
+    ASSERT_EQ(run.exit, 0) << run.err;
+    const json page = browser_.open(folder_ / "a.html", "#check");
+    EXPECT_THAT(page["state"]["errors"], SizeIs(0)) << page["state"];
+    EXPECT_TRUE(page["state"]["skins"].get<bool>()) << "drawn by WebGL";
+    for (const std::string clip : {"stand", "walk", "pick"})
+        same_places(page, clip, "crates/tamsin/clips/" + clip + ".glb", 1);
+    EXPECT_LT(fs::file_size(folder_ / "a.html"),
+              4'000'000U + 2 * fs::file_size(folder_ / "tamsin.glb"));
+    EXPECT_THAT(read_text(folder_ / "a.html"), testing::Not(HasSubstr("src=\"http")));
+}
+
+TEST_F(PageTest, OtherAxesLayoutsAndFormats) {
+    pack(
+        "[target]\nconvention = \"z-up-centimetre-left\"\nlayout = \"one-file\"\nfirst_pose = "
+        "\"rest\"\nloop_form = \"open\"\n");
+    ASSERT_EQ(run_tool("view " + path("crates/tamsin") + " -o " + path("a.html")).exit, 0);
+    const json page = browser_.open(folder_ / "a.html", "#check");
+    EXPECT_THAT(page["state"]["errors"], SizeIs(0)) << page["state"];
+    same_places(page, "walk", "crates/tamsin/tamsin.glb", 0.01, 1);
+    same_places(page, "pick", "crates/tamsin/tamsin.glb", 0.01, 1);
+    // On the page every figure stands up and faces +Z, whatever its axes: the hat is up, toes ahead
+    // of the foot, the left foot to the left; a loop goes on by its step, an open one as well.
+    const json said = browser_.open(folder_ / "a.html", "", R"(
+        const at = (name, s, turns) => { const f = App.figures[0], p = poseOf(f, clipOf(f, 'walk'), s, turns);
+            return placeOn(p, f.names.indexOf(name)); };
+        return { head: at('head', 0, 0), toe: at('toe.L', 0, 0), foot: at('foot.L', 0, 0), right: at('foot.R', 0, 0),
+            root: at('root', 0, 0), next: at('root', 0, 1), end: at('root', 1, 0), seam: at('hips', 1, 0), again: at('hips', 0, 1) };)");
+    const auto number = [&](const char* what, int c) { return said[what][c].get<double>(); };
+    EXPECT_GT(number("head", 1), 1.3);
+    EXPECT_GT(number("toe", 2), number("foot", 2));
+    EXPECT_GT(number("foot", 0), number("right", 0));
+    EXPECT_NEAR(number("next", 2) - number("root", 2), 1, 0.01) << "a metre of travel a turn";
+    for (int c = 0; c < 3; ++c) EXPECT_NEAR(number("seam", c), number("again", c), 2e-3);
+    // Formats that the page does not read itself are written as GLB.
+    fs::remove_all(folder_ / "crates");
+    pack("[target]\nname = \"text\"\nformat = \"dae\"\n[[target.morphs]]\ndo = \"drop\"\n");
+    ASSERT_EQ(run_tool("view --replace " + path("crates/tamsin") + " -o " + path("a.html")).exit,
+              0);
+    const json text = browser_.open(folder_ / "a.html", "#check");
+    EXPECT_THAT(text["state"]["errors"], SizeIs(0)) << text["state"];
+    EXPECT_EQ(text["figures"][0]["clips"]["walk"]["at"][9].size(), 29U);
+}
+
+TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
+    pack("[target]\nconvention = \"y-up-metre\"\n");
+    const ToolRun run = run_tool("view " + path("tamsin.glb") + " " + path("crates/tamsin") +
+                                 " -o " + path("a.html") + " --unit cm --up +Z --front -Y");
+    ASSERT_EQ(run.exit, 0) << run.err;
+    const json said = browser_.open(folder_ / "a.html", "#flat", R"(
+        const key = (k) => document.dispatchEvent(new KeyboardEvent('keydown', { key: k }));
+        const out = { skins: mellow.state().skins, figures: App.figures.map((f) => [f.name, f.convention.up]), clips: names() };
+        mellow.select('walk'); key('ArrowRight'); key('ArrowRight'); out.two = mellow.state().seconds;
+        key('End'); out.end = mellow.state().seconds; key('ArrowDown'); out.next = mellow.state().clip;
+        byId('search').value = 'al'; list(); out.found = [...byId('clips').children].map((li) => li.dataset.name);
+        mellow.select('walk'); App.mode = 'on'; mellow.play(true); advance(2.5); out.turns = mellow.state().turns; out.left = App.left;
+        App.mode = 'once'; advance(5); out.stopped = !mellow.state().playing;
+        App.tab = 'curves'; pick('hips', true); panel(); out.lines = Curves.lines().length;
+        App.tab = 'findings'; panel(); out.finds = document.querySelectorAll('.find').length;
+        const q = Glb.compose([0, 0, 0], [0.1, 0.2, 0.3, Math.sqrt(1 - 0.14)], [1, 1, 1]);
+        out.euler = ['XYZ', 'ZXY', 'YZX', 'XZY', 'YXZ', 'ZYX'].map((order) => { const e = Curves.euler([0.1, 0.2, 0.3, Math.sqrt(1 - 0.14)], order);
+            let m = Glb.identity(); for (const axis of order) { const i = 'XYZ'.indexOf(axis), h = e[i] * Math.PI / 360, v = [0, 0, 0, Math.cos(h)];
+                v[i] = Math.sin(h); m = Glb.product(m, Glb.compose([0, 0, 0], v, [1, 1, 1])); }
+            return Math.max(...m.map((x, k) => Math.abs(x - q[k]))); });
+        out.errors = App.errors; return out;)");
+    EXPECT_THAT(said["errors"], SizeIs(0)) << said;
+    EXPECT_FALSE(said["skins"].get<bool>());
+    EXPECT_EQ(said["figures"], json::parse(R"([["tamsin","+Z"],["tamsin","+Y"]])"));
+    EXPECT_EQ(said["clips"], json::parse(R"(["orchard:orchard_day","stand","walk","pick"])"));
+    EXPECT_NEAR(said["two"].get<double>(), 2 / 30.0, 1e-9);
+    EXPECT_NEAR(said["end"].get<double>(), 1, 1e-9);
+    EXPECT_EQ(said["next"], "pick");
+    EXPECT_EQ(said["found"], json::parse(R"(["walk"])"));
+    EXPECT_EQ(said["turns"], 2);
+    EXPECT_EQ(said["left"], 74) << "75 samples passed, the last of them is shown";
+    EXPECT_TRUE(said["stopped"].get<bool>());
+    EXPECT_EQ(said["lines"], 3);
+    EXPECT_GT(said["finds"].get<int>(), 0);
+    for (const json& off : said["euler"]) EXPECT_LT(off.get<double>(), 1e-12);
+}
+
+TEST_F(PageTest, TheSourceStandsOverTheResult) {
+    const std::string view =
+        "view --replace " + path("tamsin.recipe.toml") + " -o " + path("a.html");
+    EXPECT_THAT(run_tool(view).err, HasSubstr("mellow pack"));
+    EXPECT_FALSE(fs::exists(folder_ / "a.html"));
+    pack("[target]\nconvention = \"z-up-centimetre-left\"\n");
+    write_text(folder_ / "tamsin.recipe.toml",
+               change(read_text(folder_ / "tamsin.recipe.toml"), "convention = \"y-up-metre\"",
+                      "convention = \"z-up-centimetre-left\""));
+    ASSERT_EQ(run_tool(view).exit, 0);
+    const std::string script = R"(
+        const out = { errors: App.errors, worst: {}, place: {} };
+        for (const name of names()) { mellow.select(name); App.tab = 'source'; panel();
+            const f = App.figures[0], c = clipOf(f, name), m = Source.measure(f, c);
+            out.worst[name] = Math.max(...m.rows.flat()); out.joints = m.joints.length; out.rows = m.rows.length;
+            out.lines = Curves.lines().length; out.place[name] = Source.at(f, c, 20, f.sourceJoints.indexOf('hand.L')); }
+        return out;)";
+    const json same = browser_.open(folder_ / "a.html", "#flat", script);
+    EXPECT_THAT(same["errors"], SizeIs(0)) << same;
+    EXPECT_EQ(same["joints"], 28) << "all but the root that was added";
+    EXPECT_EQ(same["rows"], 121);
+    EXPECT_EQ(same["lines"], 1);
+    for (const std::string clip : {"stand", "walk", "pick"}) {
+        EXPECT_LT(same["worst"][clip].get<double>(), 0.001) << clip;
+        EXPECT_GT(same["worst"][clip].get<double>(), 1e-6) << "two roundings";
+        // Left-handed: x ahead, y to the right, z up, centimetres; the source is in metres, left,
+        // up, front.
+        const auto file = plain_gltf_worlds(
+            read_text(folder_ / "crates/tamsin/clips" / (clip + ".glb")), clip, 20);
+        const auto& world = file.at("hand.L").world;
+        const json& place = same["place"][clip];
+        EXPECT_NEAR(place[0].get<double>(), -world[1][3] / 100, 1e-5) << clip;
+        EXPECT_NEAR(place[1].get<double>(), world[2][3] / 100, 1e-5) << clip;
+        EXPECT_NEAR(place[2].get<double>(), world[0][3] / 100, 1e-5) << clip;
+    }
+    // A recipe that was changed since shows by how much.
+    write_text(folder_ / "tamsin.recipe.toml",
+               change(read_text(folder_ / "tamsin.recipe.toml"), "[108, 132]", "[109, 133]"));
+    ASSERT_EQ(run_tool(view).exit, 0);
+    EXPECT_GT(browser_.open(folder_ / "a.html", "#flat", script)["worst"]["walk"].get<double>(), 5);
+}
+
+TEST_F(PageTest, MistakesAreToldAndNothingIsWritten) {
+    pack("[target]\nconvention = \"y-up-metre\"\n");
+    const std::string crate = path("crates/tamsin"), out = " -o " + path("a.html");
+    EXPECT_THAT(run_tool("view " + crate + " --match q" + out).err, HasSubstr("stand, walk, pick"));
+    EXPECT_EQ(run_tool("view " + path("nowhere.glb") + out).exit, 3);
+    EXPECT_EQ(run_tool("view " + crate + " -o " + crate + "/a.html").exit, 4);
+    EXPECT_EQ(run_tool("view " + crate + " " + crate + " -o " + path("a.png")).exit, 2);
+    write_text(folder_ / "crates/tamsin/clips/walk.glb", "glTF");
+    EXPECT_THAT(run_tool("view " + crate + out).err, HasSubstr("other content"));
+    EXPECT_FALSE(fs::exists(folder_ / "a.html"));
+    Page large;
+    large.files.emplace_back(kMostPageBytes);
+    Scene scene;
+    test::add_node(scene, "hips", kNone, {});
+    EXPECT_THAT(add_scene(large, "walk", scene), FailsWith(Code::kLimit, "--match"));
+    // Names cannot end the script that holds them.
+    Page page;
+    page.title = "</script><b>";
+    EXPECT_THAT(page_text(page), HasSubstr("\\u003c/script>"));
+}
+
+}  // namespace
+}  // namespace mellow::page_test
