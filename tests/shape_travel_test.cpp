@@ -247,7 +247,8 @@ TEST(TravelTest, TheWayTellsTheHeadingWhileItIsGone) {
     // Two seconds towards +X, one second of rest, two towards -Z; the hips face +Z all along.
     Walk w = make_walk(51, [](int k) {
         const double x = std::min(k, 20) * 0.1, z = -std::max(k - 30, 0) * 0.1;
-        return Transform{{x, 1, 0.1 + z}, {}, {1, 1, 1}};
+        const double shiver = k == 24 ? 0.004 : 0;  // of a figure that stands
+        return Transform{{x, 1, 0.1 + z + shiver}, {}, {1, 1, 1}};
     });
     TravelParts parts{true, false, true};
     parts.heading_from = TravelParts::Heading::kWay;
@@ -271,10 +272,41 @@ TEST(TravelTest, FeetThatStandTellTheHeight) {
     });
     TravelParts parts{false, true, false};
     parts.height_from = TravelParts::Height::kFeet;
-    extract_travel(w.clip, w.skeleton, 1, parts, {2});
+    for (int k = 0; k < 31; ++k)  // another foot stands 0.3 m higher: the lower one counts
+        store(w.clip.joints[2], k, {{0, 1.0, 0}, {}, {1, 1, 1}});
+    extract_travel(w.clip, w.skeleton, 1, parts, {1, 2});
     for (const auto& [k, height] : {std::pair(0, 0.0), {9, 0.0}, {15, 0.1}, {21, 0.2}, {30, 0.2}})
         EXPECT_NEAR(local_at(w.clip.joints[0], k).t.y, height, 0.021) << k;
-    EXPECT_NEAR(world(w, 2, 15).o.y, 1.7 + 0.1 + 0.5, 1e-6);
+    EXPECT_NEAR(world(w, 2, 15).o.y, 2.0 + 0.1 + 0.5, 1e-6);
+    EXPECT_NEAR(world(w, 0, 0).o.y, 0, 1e-9);
+}
+
+TEST(TravelTest, ChannelsCountFromWhereTheRootRests) {
+    Walk w = make_walk(11, [](int k) { return Transform{{0, 1, 0.1 * k}, {}, {1, 1, 1}}; });
+    std::vector<Joint> joints = w.skeleton.joints();
+    joints[0].rest.t = {0.5, 0, 0.2};
+    w.skeleton = Skeleton::make(joints).value();
+    std::vector<Affine> before;
+    for (int k = 0; k < 11; ++k) {
+        store(w.clip.joints[0], k,
+              {{0.5 + 0.1 * k, 0, 0.2}, from_axis_angle({0, 1, 0}, 0.05 * k), {1, 1, 1}});
+        before.push_back(world(w, 2, k));
+    }
+    travel_channels(w.clip, w.skeleton);
+    ASSERT_EQ(w.clip.scalars.size(), 4U);
+    EXPECT_EQ(w.clip.scalars[0].values[0], 0) << "at rest there is no travel";
+    for (int k = 0; k < 11; ++k) {
+        const auto value = [&](std::size_t c) {
+            return static_cast<double>(w.clip.scalars[c].values[static_cast<std::size_t>(k)]);
+        };
+        EXPECT_EQ(local_at(w.clip.joints[0], k).t.x, 0.5) << "the root stays where it rests";
+        const double a = value(3) * pi / 180;
+        const Affine travel{{std::cos(a), 0, -std::sin(a)},
+                            {0, 1, 0},
+                            {std::sin(a), 0, std::cos(a)},
+                            {value(0), value(1), value(2)}};
+        EXPECT_LT(difference(travel * world(w, 2, k), before[static_cast<std::size_t>(k)]), 1e-6);
+    }
 }
 
 TEST(TravelTest, ANodeOfTheSourceMovesTheRoot) {
