@@ -234,6 +234,32 @@ TEST_F(RoundTest, TravelInChannelsIsTheRootThatIsPutBack) {
     EXPECT_GT(turned, 0.01) << "the smoothed root is another one";
 }
 
+TEST_F(RoundTest, LoopsThatAreStoredOpenGetTheirLastFrame) {
+    // The walk without its last frame.
+    const std::string open = change(change(kWalk, "\"walk\"", "\"open\""), "132", "131");
+    EXPECT_TRUE(proven(kWalk + open + "stored = \"open\"\n").proven);
+    for (const int k : {0, 5, 10, 25})  // every fifth sample is a frame of the source
+        for (const auto& [name, node] : worlds("walk", k))
+            EXPECT_LT(apart(node.world, worlds("open", k).at(name).world), 1e-6) << name << k;
+    const auto last = worlds("walk", 30), made = worlds("open", 30), first = worlds("open", 0);
+    const PlainMatrix step = times(made.at("root").world, undone(first.at("root").world));
+    for (const auto& [name, node] : made) {
+        EXPECT_LT(apart(node.world, times(step, first.at(name).world)), 1e-5) << name;
+        EXPECT_LT(apart(node.world, last.at(name).world), 0.02) << name;
+    }
+    EXPECT_NEAR(made.at("root").world[2][3] - first.at("root").world[2][3], 1, 0.01);
+    const json facts = manifest()["clips"][1];
+    EXPECT_EQ(facts["period_intervals"], 30);
+    EXPECT_EQ(facts["loop"], "closed");
+    // Frame 131 stands at sample 28.75: up to there nothing differs.
+    for (const auto& [name, node] : worlds("walk", 28))
+        EXPECT_LT(apart(node.world, worlds("open", 28).at(name).world), 1e-6) << name;
+    EXPECT_THAT(pack(change(open, "loop = true", "loop = \"repair\"") + "stored = \"open\"\n"),
+                FailsWith(Code::kValueBad, "no plain loop"));
+    EXPECT_THAT(pack(open + "stored = \"open\"\nrepeat = 2\n"),
+                FailsWith(Code::kValueBad, "no plain loop"));
+}
+
 TEST_F(RoundTest, LoopsAreFoundFittedAndClosed) {
     const PackReport report = proven(
         "[[clip]]\nname = \"found\"\nrange = [0, 100]\nloop = \"find\"\n"

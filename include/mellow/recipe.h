@@ -81,12 +81,14 @@ struct RecipeClip {
     bool fit = false;              ///< length to whole samples, by the nearest stretch
     bool find_loop = false;        ///< ends the range at the frame that loops best
     double shortest = 0;           ///< frames of such a loop at least; 0: a quarter of the range
+    bool stored_open = false;      ///< the range has no frame that repeats its first
     std::optional<double> repair;  ///< frames over which a loop's gap is closed; 0: all of them
     RecipePlace place;
     std::string text;  ///< as of a strip, where it is shaped
 
     bool shaped() const {
-        return !parts.empty() || shaping.any() || fit || find_loop || repair || place.any();
+        return !parts.empty() || shaping.any() || fit || find_loop || repair || stored_open ||
+               place.any();
     }
 };
 

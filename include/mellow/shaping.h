@@ -118,6 +118,7 @@ struct LoopRepair {
     double span = 0;  ///< seconds before the end over which poses go over into the first; 0: all
     int hips = 0;
     bool ground = false, heading = false;  ///< the way of the hips that is no gap: travel
+    bool even = false;                     ///< w = u, as between two frames; else u*u*(3 - 2u)
 };
 struct Repaired {
     Take take;
@@ -125,9 +126,15 @@ struct Repaired {
     std::string place_joint, turn_joint;
 };
 /// The take with a last pose that is its first, travel apart: local poses get w(t) times what is
-/// missing at the end, where w goes from 0 to 1 over the span, u*u*(3 - 2u). Period, step and way
+/// missing at the end, where w goes from 0 to 1 over the span. Period, step and way
 /// stay. Morph weights and scalars are closed in the same way.
 Repaired repair_loop(const ShapedTake& take, const LoopRepair& repair, bool root_added);
+
+/// The take with `more` seconds behind its end, in which the pose is held and its way goes on as it
+/// did over as many seconds before: what of `way` is travel, by hips, ground and heading. A loop
+/// that is stored without its closing frame gets that frame so, and repair_loop() over `more` makes
+/// it the first pose.
+ShapedTake go_on(const ShapedTake& take, double more, const LoopRepair& way, bool root_added);
 
 /// A frame at which a range could close.
 struct LoopEnd {

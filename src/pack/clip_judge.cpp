@@ -79,7 +79,8 @@ class ClipJudge {
                                  : fmt::format(" at \"{}\"", figure_.skeleton()[gap.joint].name),
                              gap.scale, gap.weight, gap.scalar),
                  "a loop whose last frame repeats the first",
-                 "end the range on the frame that repeats the first, or drop loop = true"});
+                 "end the range on the frame that repeats the first; or stored = \"open\", where "
+                 "that frame was left away; or drop loop = true"});
         else if ((gap.speed_m_s > 0.2 && gap.speed_m_s > 2 * gap.usual_speed_m_s) ||
                  (gap.spin_rad_s > 0.5 && gap.spin_rad_s > 2 * gap.usual_spin_rad_s))
             out_.push_back(

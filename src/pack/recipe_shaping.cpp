@@ -72,7 +72,7 @@ void read_shaping_keys(TomlTable& t, RecipeShaping& s) {
 }
 
 void read_loop(TomlTable& t, RecipeClip& clip) {
-    t.knows({"loop", "loop_shortest", "repair_frames"});
+    t.knows({"loop", "loop_shortest", "repair_frames", "stored"});
     std::string loop = "no";
     if (t.is_text("loop"))
         loop = t.choice("loop", {"find", "repair", "find and repair"});
@@ -81,6 +81,7 @@ void read_loop(TomlTable& t, RecipeClip& clip) {
     if (loop != "no" && !clip.range.is_pose()) clip.range.play = Play::kLoop;
     clip.find_loop = loop.starts_with("find");
     if (loop.ends_with("repair")) clip.repair = 0;
+    clip.stored_open = t.choice("stored", {"closed", "open"}, "closed") == "open";
     if (t.has("loop_shortest")) {
         clip.shortest = read_within(t, "loop_shortest", {}, 1, 1e9);
         if (!clip.find_loop)
@@ -158,6 +159,12 @@ bool read_range(TomlTable& t, Range& range) {
 void read_shaping(TomlTable& t, RecipeClip& clip) {
     read_loop(t, clip);
     read_shaping_keys(t, clip.shaping);
+    const bool plain = clip.range.loops() && !clip.find_loop && !clip.repair && !t.has("part") &&
+                       !clip.shaping.any();
+    if (clip.stored_open && !plain)
+        t.fail(Code::kValueBad, "stored", "\"open\", and no plain loop",
+               "loop = true, a range, and nothing that shapes it",
+               "give it a clip of its own; another clip may have that one as its part");
     read_keep(t, clip.align);
     clip.fit = t.flag("fit", false);
     read_place(t, clip);

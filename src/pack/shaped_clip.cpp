@@ -44,6 +44,7 @@ class ClipShaper {
             out = std::move(again.shaped);
             if (outermost) out_.parts = std::move(again.parts);
         }
+        if (wanted.stored_open) out = closed(job, out);
         if (wanted.repair) out = repaired(job, std::move(out));
         return out;
     }
@@ -157,6 +158,16 @@ class ClipShaper {
                              out.asymmetric, out.asymmetry_m * 1000),
                  "", ""});
         return std::move(out.take);
+    }
+
+    /// A loop that is stored without the frame that repeats its first.
+    ShapedTake closed(const ClipJob& job, const ShapedTake& shaped) {
+        const double frame = 1 / job.parts.front().rate.per_second();
+        const TravelParts& travel = job.clip.travel;
+        const LoopRepair way{frame, jobs_.figure().hips(), travel.ground, travel.heading, true};
+        ShapedTake out = go_on(shaped, frame, way, root_added_);
+        out.take = repair_loop(out, way, root_added_).take;
+        return out;
     }
 
     ShapedTake repaired(const ClipJob& job, ShapedTake shaped) {

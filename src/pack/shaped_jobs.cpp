@@ -38,7 +38,8 @@ Result<PartJob> Jobs::piece(const RecipeClip& clip, const FigureMotion& motion) 
     out.first = range.plan.start(), out.last = range.plan.end();
     out.rate = scene.rate;
     // Only what is played as it is, once round, is a loop for rules with memory.
-    const bool loops = clip.range.loops() && !clip.shaping.any() && clip.parts.empty();
+    const bool loops =
+        clip.range.loops() && !clip.shaping.any() && clip.parts.empty() && !clip.stored_open;
     out.what.played = Played{out.first, out.last, loops};
     return out;
 }
@@ -53,6 +54,7 @@ Status Jobs::plan_shaped(ClipJob& job, const FigureMotion& motion) const {
     if (clip.find_loop) MELLOW_CHECK(find_loop(job, motion));
     const PartJob& part = job.parts[0];
     job.seconds = shaped_seconds(part.last - part.first, clip.shaping);
+    if (clip.stored_open) job.seconds += 1 / part.rate.per_second();
     return plan_samples(job);
 }
 

@@ -50,7 +50,7 @@ class RepairedMotion final : public Take::Motion {
         for (std::size_t f = 0; f < kTileFrames; ++f) {
             const double t = seconds[std::min(f, seconds.size() - 1)];
             const double u = std::clamp((t - (end_ - span_)) / span_, 0.0, 1.0);
-            weight[f] = u * u * (3 - 2 * u);
+            weight[f] = repair_.even ? u : u * u * (3 - 2 * u);
         }
         std::array<Transform, kTileFrames> frames;
         for (int f = 0; f < kTileFrames; ++f) frames[at(f)] = frame(inner, f);
@@ -67,7 +67,7 @@ class RepairedMotion final : public Take::Motion {
             for (std::size_t f = 0; f < kTileFrames; ++f)
                 own[f] = from[f] + weight[f] * scalar_gaps_[i];
         }
-        if (want == Take::Want::kWorlds) worlds(seconds, work, tile);
+        if (want == Take::Want::kWorlds) put_all_worlds(inner_, seconds, work, tile);
     }
 
   private:
@@ -94,26 +94,6 @@ class RepairedMotion final : public Take::Motion {
         t.s = t.s + weight * gap.size;
         if (top_[at(joint)]) t = {frame.t + rotate(frame.r, t.t), frame.r * t.r, t.s};
         return t;
-    }
-
-    /// Mounts hang on their joints as they did.
-    void worlds(std::span<const double> seconds, MadeOfOne& work, JointTile& tile) const {
-        for (std::size_t j = 0; j < gaps_.size(); ++j)
-            work.rows[j] = tile.own_world(static_cast<int>(j));
-        for (int f = 0; f < kTileFrames; ++f) put_worlds(inner_.skeleton, tile, f, work.rows);
-        if (inner_.mounts.empty()) return;
-        const JointTile& was = work.inner.evaluate(inner_, seconds, Take::Want::kWorlds);
-        for (std::size_t i = 0; i < inner_.mounts.size(); ++i) {
-            const int mount = static_cast<int>(i), joint = inner_.mounts[i].joint;
-            double* own = tile.own_mount(mount);
-            for (int f = 0; f < kTileFrames; ++f) {
-                const Affine m = load_affine(was.mount(mount), f);
-                store_affine(own, f,
-                             joint == kNone ? m
-                                            : load_affine(work.rows[at(joint)], f) *
-                                                  inverse(load_affine(was.world(joint), f)) * m);
-            }
-        }
     }
 
     const Take inner_;

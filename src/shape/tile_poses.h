@@ -86,4 +86,26 @@ inline JointTile tile_made_of(const Take& take) {
     return tile;
 }
 
+/// Worlds of all joints from the locals of the tile; mounts hang on their joints as they do in the
+/// take that it is made of, at `seconds` of that.
+inline void put_all_worlds(const Take& inner, std::span<const double> seconds, MadeOfOne& work,
+                           JointTile& tile) {
+    for (std::size_t j = 0; j < work.rows.size(); ++j)
+        work.rows[j] = tile.own_world(static_cast<int>(j));
+    for (int f = 0; f < kTileFrames; ++f) put_worlds(inner.skeleton, tile, f, work.rows);
+    if (inner.mounts.empty()) return;
+    const JointTile& was = work.inner.evaluate(inner, seconds, Take::Want::kWorlds);
+    for (std::size_t i = 0; i < inner.mounts.size(); ++i) {
+        const int mount = static_cast<int>(i), joint = inner.mounts[i].joint;
+        double* own = tile.own_mount(mount);
+        for (int f = 0; f < kTileFrames; ++f) {
+            const Affine m = load_affine(was.mount(mount), f);
+            store_affine(own, f,
+                         joint == kNone ? m
+                                        : load_affine(work.rows[at(joint)], f) *
+                                              inverse(load_affine(was.world(joint), f)) * m);
+        }
+    }
+}
+
 }  // namespace mellow
