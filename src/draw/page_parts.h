@@ -6,7 +6,7 @@
 namespace mellow {
 
 struct PageParts {
-    std::string_view html;     ///< with @CSS@ and so on where the others go
+    std::string_view html;  ///< with @CSS@ and so on where the others go
     std::string_view css;
     std::string_view scripts;  ///< our own, joined
     std::string_view three;    ///< three.js
