@@ -234,6 +234,39 @@ TEST_F(RoundTest, TravelInChannelsIsTheRootThatIsPutBack) {
     EXPECT_GT(turned, 0.01) << "the smoothed root is another one";
 }
 
+TEST_F(RoundTest, AClipOverAnother) {
+    const std::string over =
+        "[[clip]]\nname = \"pick_walking\"\ntravel = [\"ground\", "
+        "\"heading\"]\n[[clip.part]]\nclip "
+        "= \"walk\"\nrepeat = 4\n[[clip.over]]\nclip = \"pick\"\nbelow = [\"neck\", "
+        "\"clavicle.L\"]\nat = 0.5\nweights = [[0.5, 0], [1, 1]]\n";
+    EXPECT_TRUE(proven(kWalk + kPick + over).proven);
+    const auto local = [&](const std::string& clip, int sample, const std::string& up,
+                           const std::string& joint) {
+        const auto all = worlds(clip, sample);
+        return times(undone(all.at(up).world), all.at(joint).world);
+    };
+    // Sample 75: the second turn and a half of the walk, and second 2 of the pick.
+    for (const auto& [up, joint] : {std::pair("neck", "head"), {"clavicle.L", "upperarm.L"}}) {
+        const PlainMatrix turned =
+            times(undone(local("pick", 0, up, joint)), local("pick", 60, up, joint));
+        PlainMatrix want = times(local("walk", 15, up, joint), turned);
+        const PlainMatrix is = local("pick_walking", 75, up, joint);
+        for (std::size_t r = 0; r < 3; ++r)
+            for (std::size_t c = 0; c < 3; ++c) EXPECT_NEAR(is[r][c], want[r][c], 2e-6) << joint;
+        EXPECT_GT(apart(is, local("walk", 15, up, joint)), 0.02) << joint << " does move";
+    }
+    for (const auto& [up, joint] : {std::pair("hips", "thigh.R"), {"upperarm.R", "forearm.R"}})
+        EXPECT_LT(apart(local("pick_walking", 75, up, joint), local("walk", 15, up, joint)), 2e-6);
+    EXPECT_LT(apart(local("pick_walking", 10, "neck", "head"), local("walk", 10, "neck", "head")),
+              2e-6);
+    EXPECT_EQ(manifest()["clips"][2]["samples"], 121);
+    EXPECT_THAT(pack(kWalk + kPick + change(change(over, "\"neck\", ", ""), "clavicle.L", "nek")),
+                FailsWith(Code::kNameUnknown, "below"));
+    EXPECT_THAT(pack(kWalk + "[[clip]]\nname = \"a\"\n[[clip.over]]\nclip = \"walk\"\n"),
+                FailsWith(Code::kKeyMissing, "nothing that it lies over"));
+}
+
 TEST_F(RoundTest, LoopsThatAreStoredOpenGetTheirLastFrame) {
     // The walk without its last frame.
     const std::string open = change(change(kWalk, "\"walk\"", "\"open\""), "132", "131");

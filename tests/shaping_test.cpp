@@ -127,6 +127,54 @@ class ShapingTest : public testing::Test {
     int hips_ = 0, spine_ = 0;
 };
 
+TEST_F(ShapingTest, ALayerAddsWhatItDiffersByOrTakesThePlace) {
+    // All keys go evenly from the first pose to the last: the motion added to itself is twice as
+    // far.
+    const ShapedTake top{take_, 2};
+    const Take twice = layered(take_, {top});
+    for (const double second : {0.0, 0.3, 1.0})
+        for (int j = 0; j < 8; ++j)
+            EXPECT_LT(off(worlds(twice, second)[at(j)], worlds(take_, 2 * second)[at(j)]), 1e-9)
+                << j << " at " << second;
+    EXPECT_NEAR(scalars(twice, 1)[0], 1, 1e-12);
+    EXPECT_NEAR(scalars(twice, 1)[1], 0.5, 1e-12);
+    // From 0.5 s on, by a weight that grows to a half in a second; the left arm and what is below.
+    TakeLayer layer{top, 0.5};
+    layer.weights.points = {{0.5, 0, 0}, {1.5, 1, 0}};
+    layer.weight = 0.5;
+    layer.joints = {false, false, false, true, true, false, false, false};
+    const Take some = layered(take_, layer);
+    for (const double second : {0.2, 0.5})
+        for (int j = 0; j < 8; ++j)
+            EXPECT_LT(off(worlds(some, second)[at(j)], worlds(take_, second)[at(j)]), 1e-9);
+    EXPECT_LT(off(worlds(some, 1.5)[5], worlds(take_, 1.5)[5]), 1e-9) << "not of the right arm";
+    EXPECT_EQ(scalars(some, 1.5), scalars(take_, 1.5)) << "nor of the face";
+    // The arm at 1.5 s is three quarters of the way; half of what it does in a second comes to it.
+    EXPECT_LT(off(inverse(worlds(some, 1.5)[2]) * worlds(some, 1.5)[3],
+                  inverse(worlds(take_, 2)[2]) * worlds(take_, 2)[3]),
+              1e-9);
+    // In its place: at weight 1 the other motion, here two seconds later in the same round.
+    layer = {top, -1};
+    layer.added = false;
+    layer.again = true;
+    const Take other = layered(take_, layer);
+    for (const auto& [second, there] : {std::pair(0.5, 1.5), {1.5, 0.5}})
+        for (int j = 0; j < 8; ++j)
+            EXPECT_LT(off(worlds(other, second)[at(j)], worlds(take_, there)[at(j)]), 1e-9);
+    // Counted from the rest pose, a motion over one that rests is that motion.
+    const Skeleton& skeleton = take_.skeleton;
+    Scene still = scene_;
+    still.timelines.clear();
+    JointSources sources(at(skeleton.size()));
+    for (int j = 1; j < skeleton.size(); ++j) sources[at(j)].node = j - 1;
+    auto rig = std::make_shared<const Rig>(Rig::bind(still, kNone, {}).value());
+    const Take rests = play(still, std::move(rig), skeleton, sources);
+    layer = {top};
+    layer.from_rest = true;
+    for (int j = 0; j < 8; ++j)
+        EXPECT_LT(off(worlds(layered(rests, layer), 1.2)[at(j)], worlds(take_, 1.2)[at(j)]), 1e-9);
+}
+
 TEST_F(ShapingTest, APartIsItsTakeAtOtherTimes) {
     // Backwards at double speed, then held for half a second.
     JoinPart back = part(1.5, 0.5);

@@ -48,7 +48,16 @@ struct RecipeAlign {
     bool ground = true, heading = true, height = false;
 };
 
-/// One of the parts that a clip is joined of.
+/// How a part lies over what a clip is joined of; its take is made like that of any part.
+struct RecipeOver {
+    bool added = true, from_rest = false, again = false;
+    double at = 0;                           ///< seconds
+    std::vector<std::string> joints, below;  ///< patterns of names; joints above those it moves
+    double weight = 1;
+    ValueCurve weights;  ///< over seconds of the clip
+};
+
+/// One of the parts that a clip is joined of, or that lie over these.
 struct RecipePart {
     std::string clip;                     ///< another clip of the recipe; empty: a range
     Range range;                          ///< its name is for people
@@ -57,6 +66,7 @@ struct RecipePart {
     double overlap = 0;  ///< frames at the rate of the figure's file
     CurveShape blend = CurveShape::kSmooth;
     RecipeAlign align;
+    std::optional<RecipeOver> over;  ///< not set: joined
     std::string where;
 };
 

@@ -113,6 +113,22 @@ struct Mirrored {
 /// stand alone beside the middle, such as props, are mirrored in the world. Twice is the identity.
 Mirrored mirror(const Take& take, const MirrorPairs& pairs, bool root_added);
 
+/// A take that lies over another one of the same joints.
+struct TakeLayer {
+    ShapedTake top;
+    double start = 0;    ///< second of the take below at which it begins; before it weighs nothing
+    bool again = false;  ///< begins anew at its end; else its last pose is held
+    bool added = true;   ///< what it differs by is added; else it takes the place of what is there
+    bool from_rest = false;  ///< added: it differs from the rest pose; else from its first pose
+    std::vector<bool> joints = {};  ///< which it moves; empty: all, and morph weights and scalars
+    double weight = 1;
+    ValueCurve weights = {};  ///< over seconds of the take below, times `weight`; without points 1
+};
+/// With w the weight, F what is counted from, B below and T on top, of local places p, sizes s and
+/// turns R: added, p = pB + w (pT - pF), s likewise, R = RB slerp(1, RF^-1 RT, w); in place, p = pB
+/// + w (pT - pB), s likewise, R = slerp(RB, RT, w). Weights and scalars as places.
+Take layered(const Take& base, const TakeLayer& layer);
+
 /// How the gap of a loop is closed.
 struct LoopRepair {
     double span = 0;  ///< seconds before the end over which poses go over into the first; 0: all

@@ -69,6 +69,10 @@ class CueFinder {
         for (const PartJob& part : job.parts) {
             const RecipeShaping& shaping =
                 part.part == nullptr ? job.clip.shaping : part.part->shaping;
+            if (part.part != nullptr && part.part->over) {
+                play(part, shaping, part.part->over->at, all);
+                continue;
+            }
             if (part.part != nullptr && &part != job.parts.data())
                 begin -= part.part->overlap / jobs_.figure().scene().rate.per_second();
             begin += play(part, shaping, begin, all);

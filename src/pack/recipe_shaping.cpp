@@ -112,8 +112,22 @@ void read_place(TomlTable& t, RecipeClip& clip) {
     place.close();
 }
 
-RecipePart read_part(TomlTable& t) {
+RecipeOver read_over(TomlTable& t) {
+    RecipeOver over;
+    over.added = t.choice("as", {"added", "in-place"}, "added") == "added";
+    over.from_rest = t.choice("counted_from", {"first", "rest"}, "first") == "rest";
+    over.again = t.flag("again", false);
+    over.at = read_within(t, "at", 0, 0, 1e6);
+    over.joints = t.texts("joints", {});
+    over.below = t.texts("below", {});
+    over.weight = read_within(t, "weight", 1, -10, 10);
+    if (t.has("weights")) over.weights = read_curve(t, "weights", "seconds");
+    return over;
+}
+
+RecipePart read_part(TomlTable& t, bool over) {
     RecipePart part;
+    if (over) part.over = read_over(t);
     part.where = t.where("");
     part.range.where = part.where;
     part.clip = t.text("clip", "");
@@ -128,10 +142,11 @@ RecipePart read_part(TomlTable& t) {
     if (!part.timeline.empty() && !part.strip.empty())
         t.fail(Code::kValueBad, "strip", "a strip and a timeline", "one of them");
     read_shaping_keys(t, part.shaping);
-    part.overlap = read_within(t, "overlap", 0, 0, 1e6);
-    part.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "linear"
-                     ? CurveShape::kLinear
-                     : CurveShape::kSmooth;
+    if (!over) part.overlap = read_within(t, "overlap", 0, 0, 1e6);
+    if (!over)
+        part.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "linear"
+                         ? CurveShape::kLinear
+                         : CurveShape::kSmooth;
     read_keep(t, part.align);
     t.knows({"range", "clip"});
     t.close();
@@ -174,15 +189,21 @@ void read_shaping(TomlTable& t, RecipeClip& clip) {
 }
 
 void read_parts(TomlTable& t, RecipeClip& clip) {
-    const auto tables = t.tables("part");
-    for (std::size_t i = 0; i < tables.size(); ++i) {
-        TomlTable part = t.inner(*tables[i], fmt::format("part {}", i + 1));
-        clip.parts.push_back(read_part(part));
+    const auto tables = t.tables("part"), above = t.tables("over");
+    for (std::size_t i = 0; i < tables.size() + above.size(); ++i) {
+        const bool over = i >= tables.size();
+        TomlTable part =
+            over ? t.inner(*above[i - tables.size()], fmt::format("over {}", i - tables.size() + 1))
+                 : t.inner(*tables[i], fmt::format("part {}", i + 1));
+        clip.parts.push_back(read_part(part, over));
         RecipePart& read = clip.parts.back();
         if (read.range.name.empty())
             read.range.name = fmt::format("{}..{}", read.range.first, read.range.last);
         if (read.align.joint.empty()) read.align.joint = clip.align.joint;
     }
+    if (tables.empty() && !above.empty())
+        t.fail(Code::kKeyMissing, "over", "nothing that it lies over", "[[clip.part]] before it",
+               "[[clip.part]] with the range or the clip below");
     if (tables.empty()) return;
     for (const char* key : {"range", "pose", "timeline", "strip", "source"})
         if (t.has(key))

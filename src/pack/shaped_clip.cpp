@@ -29,10 +29,15 @@ class ClipShaper {
     Result<ShapedTake> clip(const ClipJob& job, bool outermost) {
         const RecipeClip& wanted = job.clip;
         std::vector<JoinPart> parts;
-        for (const PartJob& part : job.parts) MELLOW_CHECK(add(job, part, parts));
+        for (const PartJob& part : job.parts)
+            if (part.part == nullptr || !part.part->over) MELLOW_CHECK(add(job, part, parts));
         MELLOW_TRY(Joined joined, join(std::move(parts), root_added_));
         ShapedTake out = std::move(joined.shaped);
         if (outermost) out_.parts = std::move(joined.parts);
+        for (const PartJob& part : job.parts)
+            if (part.part != nullptr && part.part->over) {
+                MELLOW_TRY(out.take, overlaid(job, part, out.take));
+            }
         if (!wanted.parts.empty() && wanted.shaping.any()) {
             std::vector<JoinPart> whole;
             JoinPart all;
@@ -81,6 +86,40 @@ class ClipShaper {
         piece.blend = own.blend;
         piece.overlap = parts.empty() ? 0 : own.overlap / jobs_.figure().scene().rate.per_second();
         return shape(piece, first, last, own.shaping, own.align, own.where, parts);
+    }
+
+    /// A part over what is there.
+    Result<Take> overlaid(const ClipJob& job, const PartJob& part, const Take& below) {
+        const RecipeOver& over = *part.part->over;
+        std::vector<JoinPart> pieces;
+        MELLOW_CHECK(add(job, part, pieces));
+        MELLOW_TRY(Joined top, join(std::move(pieces), root_added_));
+        TakeLayer layer{std::move(top.shaped), over.at, over.again, over.added, over.from_rest};
+        layer.weight = over.weight;
+        layer.weights = over.weights;
+        if (over.joints.empty() && over.below.empty()) return layered(below, layer);
+        const Skeleton& skeleton = below.skeleton;
+        const auto named = [](const std::vector<std::string>& patterns, const std::string& name) {
+            return std::any_of(patterns.begin(), patterns.end(),
+                               [&](const auto& p) { return fits_pattern(p, name); });
+        };
+        std::vector<std::string> names;
+        bool any = false;
+        for (int j = 0; j < skeleton.size(); ++j) {
+            bool moves = named(over.joints, skeleton[j].name);
+            for (int up = j; up >= 0 && !moves; up = skeleton[up].parent)
+                moves = named(over.below, skeleton[up].name);
+            layer.joints.push_back(moves);
+            any = any || moves;
+            names.push_back(skeleton[j].name);
+        }
+        if (any) return layered(below, layer);
+        return Finding{Code::kNameUnknown,
+                       Severity::kStop,
+                       part.part->where,
+                       "no joint that fits joints or below",
+                       "its joints: " + name_list(names),
+                       "correct the names"};
     }
 
     Status shape(JoinPart piece, double first, double last, const RecipeShaping& shaping,

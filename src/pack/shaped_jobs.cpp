@@ -166,14 +166,16 @@ Status Jobs::plan_parts(std::size_t index, std::vector<int>& state) {
                            "a part without length",
                            "a range, or a clip that is no single pose",
                            ""};
-        whole +=
-            shaped_seconds(seconds, part.shaping) - (job.parts.empty() ? 0 : part.overlap / rate);
+        if (!part.over)
+            whole += shaped_seconds(seconds, part.shaping) -
+                     (job.parts.empty() ? 0 : part.overlap / rate);
         job.parts.push_back(std::move(out));
     }
     job.motion = job.parts[0].motion;
     job.what = job.parts[0].what;
     std::vector<std::string> names;
-    for (const PartJob& part : job.parts) names.push_back(part.part->range.name);
+    for (const PartJob& part : job.parts)
+        if (!part.part->over) names.push_back(part.part->range.name);
     job.moved_by = fmt::format("{}", fmt::join(names, " + "));
     job.seconds = shaped_seconds(whole, job.clip.shaping);
     state[index] = 2;

@@ -74,7 +74,7 @@ struct InnerTiles {
 };
 
 /// What a take made of one other keeps in a tile.
-struct MadeOfOne final : JointTile::Work {
+struct MadeOfOne : JointTile::Work {
     InnerTiles inner;
     std::vector<double*> rows;  ///< of the worlds of all joints
 };
