@@ -267,6 +267,12 @@ void bake_repaired(benchmark::State& state) {
     const ShapeStage& s = shape_stage();
     run_shaped(state, repair_loop({s.plain, s.seconds}, {1, 0, true, true}, false).take);
 }
+void bake_layered(benchmark::State& state) {
+    const ShapeStage& s = shape_stage();
+    TakeLayer layer{{s.plain, s.seconds}};
+    layer.start = 1;
+    run_shaped(state, layered(s.plain, layer));
+}
 /// 10 000 frames of 60 joints.
 void find_loop(benchmark::State& state) {
     std::vector<Joint> joints{{"root", -1, {}}, {"hips", 0, {}}};
@@ -365,6 +371,7 @@ BENCHMARK(bake_joined)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisec
 BENCHMARK(bake_repeated)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(bake_mirrored)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(bake_repaired)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(bake_layered)->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(find_loop)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(kinematics_by_eigen)->UseRealTime()->Unit(benchmark::kMillisecond);
 BENCHMARK(bake_kinematics)

@@ -196,6 +196,31 @@ TEST(PressTest, ProofIsToldPerKindOfRule) {
     EXPECT_EQ(kinds, (std::set<std::string>{"drive", "keys", "roll"}));
 }
 
+TEST(PressTest, WheelsRollTheWayTheyGoOrItIsSaid) {
+    const std::vector<WheelMotion>& wheels = press().clips[0].motion_check.wheels;
+    ASSERT_EQ(wheels.size(), 4U);
+    for (const WheelMotion& wheel : wheels) {
+        EXPECT_GT(wheel.moving, 20) << wheel.joint;
+        EXPECT_EQ(wheel.against, 0) << wheel.joint;
+        EXPECT_NEAR(wheel.radius_m, 0.2, 1e-3) << wheel.joint << ", as its rule says";
+    }
+    EXPECT_EQ(of_code(press(), Code::kWheelTurn).size(), 0U);
+    const TempFolder folder;
+    test::write_files(folder.path(), test::press());
+    test::write_text(folder / "press.rig.toml",
+                     test::change(test::read_text(folder / "press.rig.toml"), "up = \"+Y\"\nradius",
+                                  "up = \"-Y\"\nradius"));
+    const auto wrong = pack_text(folder, orchard::kPressRecipe);
+    ASSERT_THAT(wrong, IsOk());
+    const Findings said = of_code(wrong.value(), Code::kWheelTurn);
+    ASSERT_EQ(said.size(), 2U) << "in and out again";
+    EXPECT_NE(said[0].found.find("wheel_front.L"), std::string::npos) << said[0].found;
+    EXPECT_THAT(
+        pack_text(folder, std::string(orchard::kPressRecipe) + "\n[motion]\nwheels = [\"weel\"]\n",
+                  true),
+        FailsWith(Code::kNameUnknown, "weel"));
+}
+
 TEST(PressTest, ZeroScalesAreSaidAndASinglePoseNeedNotMove) {
     const Findings zero = of_code(press(), Code::kZeroScale);
     ASSERT_EQ(zero.size(), 4U);  // the rest pose and three clips

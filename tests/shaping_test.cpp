@@ -415,6 +415,44 @@ TEST_F(ShapingTest, AGapIsClosedAndTheWayStays) {
     EXPECT_NEAR(all.place_m, std::hypot(0.6, 0.2, 1.4), 1e-9);
 }
 
+TEST(MotionCheckTest, WheelsRollTheWayTheyGo) {
+    // Wheels of 0.25 m go 0.05 m a sample along X and Z alike: 0.2 rad a sample about up x way. The
+    // second turns the other way from sample 20 on; the third slides; the fourth stands and spins.
+    const Skeleton skeleton = Skeleton::make({{"root", -1, {}},
+                                              {"wheel.L", 0, {{0, 0.25, 0}, turn(kZ, 90), kOne}},
+                                              {"rear_wheel", 0, {{0, 0.25, 0}, {}, kOne}},
+                                              {"FrontWheel", 0, {{0, 0.25, 0}, {}, kOne}},
+                                              {"Wheel2", 0, {{0, 0.25, 0}, {}, kOne}},
+                                              {"wheel_spoke", 1, {{0, 0.1, 0}, {}, kOne}},
+                                              {"cartwheeling", 0, {}}})
+                                  .value();
+    EXPECT_THAT(suggest_wheels(skeleton), ElementsAre(1, 2, 3, 4));
+    Clip clip;
+    clip.rate = {30, 1};
+    clip.samples = 41;
+    clip.joints = make_tracks(7, clip.samples);
+    const Vec3 way{std::sqrt(0.5), 0, std::sqrt(0.5)}, about = cross({0, 1, 0}, way);
+    for (int k = 0; k < clip.samples; ++k) {
+        const Vec3 place = Vec3{0, 0.25, 0} + 0.05 * k * way;
+        const auto rolled = [&](double samples) { return from_axis_angle(about, 0.2 * samples); };
+        store(clip.joints[1], k, {place, rolled(k) * turn(kZ, 90), kOne});
+        store(clip.joints[2], k, {place, rolled(k < 20 ? k : 40 - k), kOne});
+        store(clip.joints[3], k, {place, {}, kOne});
+        store(clip.joints[4], k, {{0, 0.25, 0}, rolled(-k), kOne});
+    }
+    const auto wheels = check_motion(clip, skeleton, {}, {}, {1, 2, 3, 4}).wheels;
+    ASSERT_THAT(wheels, SizeIs(4));
+    EXPECT_EQ(wheels[0].joint, "wheel.L");
+    EXPECT_EQ(wheels[0].moving, 40);
+    EXPECT_EQ(wheels[0].against, 0);
+    EXPECT_NEAR(wheels[0].radius_m, 0.25, 1e-5);
+    EXPECT_EQ(wheels[1].against, 20);
+    EXPECT_EQ(wheels[1].sample, 21);
+    EXPECT_EQ(wheels[2].against, 0);
+    EXPECT_EQ(wheels[2].radius_m, 0) << "it does not turn";
+    EXPECT_EQ(wheels[3].moving, 0);
+}
+
 TEST(MotionCheckTest, SlidesDepthsAndJumpsAreMeasured) {
     // Two feet that rest 0.1 m up. The left one stands for a second and slides by 36 mm meanwhile,
     // at even speed, then is lifted; the right one hangs in the air, sinks by 40 mm and stands

@@ -80,6 +80,7 @@ enum class Code {
     kTargetUnmet,
     kRestShape,
     kFootSlide,
+    kWheelTurn,
     kFootDepth,
     kPop,
     kUsage,

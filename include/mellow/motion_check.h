@@ -1,5 +1,5 @@
 // Checks on motion: what an eye sees in a game and no comparison of files does: feet that slide or
-// sink while they stand, joints that jump.
+// sink while they stand, joints that jump, wheels that turn against their way.
 //
 // Everything is measured on a baked clip, in the world, in the inside convention: +Y up, metres.
 #pragma once
@@ -35,6 +35,15 @@ struct FootMotion {
     int slide_sample = 0, depth_sample = 0;
 };
 
+/// How a wheel turns while it goes over the ground, faster than 0.05 m/s: one that rolls turns
+/// about up x way, whatever its own axes are.
+struct WheelMotion {
+    std::string joint;
+    int moving = 0, against = 0;  ///< samples at which it moves; and turns the other way meanwhile
+    int sample = 0;               ///< the first of these
+    double radius_m = 0;  ///< way over turn, the median of samples at which it rolls; 0: none
+};
+
 /// The largest jump of a joint: |p(k-1) - 2 p(k) + p(k+1)|; and the median over all joints and
 /// samples of the clip.
 struct Pop {
@@ -45,13 +54,16 @@ struct Pop {
 
 struct MotionCheck {
     std::vector<FootMotion> feet;
+    std::vector<WheelMotion> wheels;
     Pop pop;
 };
 
 /// Joints that are feet by their names: foot, ankle, hoof or paw, once left and once right.
 std::vector<int> suggest_feet(const Skeleton& skeleton);
-/// Measures a clip. `feet`: indices of joints.
+/// Joints that are wheels by their names: a word "wheel", and on no joint that is one.
+std::vector<int> suggest_wheels(const Skeleton& skeleton);
+/// Measures a clip. `feet` and `wheels`: indices of joints.
 MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet,
-                         const FootRules& rules = {});
+                         const FootRules& rules = {}, const std::vector<int>& wheels = {});
 
 }  // namespace mellow

@@ -163,8 +163,9 @@ struct RecipeCamera {
 
 /// What is looked at in the motion of clips.
 struct RecipeMotion {
-    std::vector<std::string> feet;  ///< joints; empty: by their names
+    std::vector<std::string> feet, wheels;  ///< joints; empty: by their names
     FootRules rules;
+    double wheel_share = 0.1;  ///< of the samples at which a wheel moves: more against it is said
     double slide_mm = 20, depth_mm = 30, pop_mm = 100;  ///< more is said
     bool cues = false;  ///< a cue for each time that a foot is set down
     std::string where;

@@ -71,6 +71,7 @@ constexpr std::array kNames{
     "target-unmet",
     "rest-shape",
     "foot-slide",
+    "wheel-turn",
     "foot-depth",
     "pop",
     "usage",

@@ -17,7 +17,8 @@ constexpr std::array kJudged{
     Code::kAssumed,      Code::kDefaultName,  Code::kTravelInHips, Code::kTravelAbsent,
     Code::kFastTurn,     Code::kWeightSum,    Code::kEqualSeeds,   Code::kNeverMoves,
     Code::kInfluences,   Code::kSkinRemoved,  Code::kRigidSkin,    Code::kNumberBad,
-    Code::kSameContent,  Code::kHandSuspect};
+    Code::kSameContent,  Code::kHandSuspect,  Code::kFootSlide,    Code::kFootDepth,
+    Code::kPop,          Code::kWheelTurn};
 
 }  // namespace
 

@@ -94,11 +94,13 @@ class ClipJudge {
                  "ease the keys at both ends alike in the source"});
     }
 
-    /// Feet and jumps, of figures that have feet.
+    /// Feet and jumps of figures that have feet, and wheels.
     MotionCheck steps(const Clip& clip, const RecipeClip& wanted) {
-        if (figure_.feet().empty() || wanted.range.is_pose()) return {};
+        if ((figure_.feet().empty() && figure_.wheels().empty()) || wanted.range.is_pose())
+            return {};
         const RecipeMotion& rules = recipe_.motion;
-        MotionCheck found = check_motion(clip, figure_.skeleton(), figure_.feet(), rules.rules);
+        MotionCheck found =
+            check_motion(clip, figure_.skeleton(), figure_.feet(), rules.rules, figure_.wheels());
         const auto add = [&](Code code, std::string what, std::string expected,
                              std::string remedy) {
             out_.push_back({code, Severity::kWarning, wanted.range.where, std::move(what),
@@ -121,8 +123,18 @@ class ClipJudge {
                                 "its height",
                                 std::ceil(foot.depth_m * 1000)));
         }
+        for (const WheelMotion& wheel : found.wheels)
+            if (wheel.against > 2 && wheel.against > rules.wheel_share * wheel.moving)
+                add(Code::kWheelTurn,
+                    fmt::format("\"{}\" turns against its way at {} of {} samples, first at sample "
+                                "{}",
+                                wheel.joint, wheel.against, wheel.moving, wheel.sample),
+                    "a wheel that rolls the way it goes",
+                    "the sign of its roll rule or of its keys; or wheel_share = 1   # under "
+                    "[motion], if it is meant");
         const Pop& pop = found.pop;
-        if (pop.jump_m * 1000 > rules.pop_mm && pop.jump_m > kPopRatio * pop.median_m)
+        if (!figure_.feet().empty() && pop.jump_m * 1000 > rules.pop_mm &&
+            pop.jump_m > kPopRatio * pop.median_m)
             add(Code::kPop,
                 fmt::format("\"{}\" jumps by {:.0f} mm at sample {}, {:.0f} times what is usual "
                             "in the clip",

@@ -58,6 +58,13 @@ void write_motion(JsonWriter& json, const MotionCheck& check) {
             });
             json.end_object();
         });
+        if (!check.wheels.empty())
+            json.list("wheels", check.wheels, [&](const WheelMotion& wheel) {
+                json.begin_object().member("joint", wheel.joint);
+                json.member("moving_samples", wheel.moving);
+                json.member("against_samples", wheel.against).member("first_sample", wheel.sample);
+                json.member("radius_m", tidy(wheel.radius_m)).end_object();
+            });
         json.object("pop", [&] {
             json.member("joint", check.pop.joint).member("sample", check.pop.sample);
             json.member("jump_mm", tidy(check.pop.jump_m * 1000));
@@ -80,6 +87,10 @@ MotionCheck read_motion(JsonMembers json) {
                                      contact.number("slide_mm") / 1000});
         check.feet.push_back(std::move(foot));
     }
+    for (JsonMembers& in : json.objects("wheels"))
+        check.wheels.push_back({in.text("joint"), in.whole("moving_samples"),
+                                in.whole("against_samples"), in.whole("first_sample"),
+                                in.number("radius_m")});
     JsonMembers pop = json.object("pop");
     check.pop = {pop.text("joint"), pop.whole("sample"), pop.number("jump_mm") / 1000,
                  pop.number("median_mm") / 1000};
@@ -179,7 +190,8 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
             });
         json.end_object();
     });
-    if (!packed.motion_check.feet.empty()) write_motion(json, packed.motion_check);
+    if (!packed.motion_check.feet.empty() || !packed.motion_check.wheels.empty())
+        write_motion(json, packed.motion_check);
     if (!packed.clip.scalars.empty())
         json.list("scalars", packed.clip.scalars, [&](const ScalarTrack& scalar) {
             json.begin_object().member("name", scalar.name).member("unit", scalar.unit);

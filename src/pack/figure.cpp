@@ -242,18 +242,25 @@ Status Figure::find_hips(PackReport& report) {
 }
 
 Status Figure::find_feet() {
-    feet_ = suggest_feet(skeleton_);
-    if (recipe_->motion.feet.empty()) return {};
-    feet_.clear();
     std::vector<std::string> names;
     for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
-    for (const std::string& foot : recipe_->motion.feet) {
-        feet_.push_back(skeleton_.find(foot));
-        if (feet_.back() < 0)
-            return Finding{Code::kNameUnknown,    Severity::kStop,
-                           recipe_->motion.where, fmt::format("no joint \"{}\"", foot),
-                           suggest(foot, names),  "feet = [...]   # joints of the crate"};
-    }
+    const auto named = [&](const std::vector<std::string>& list, const char* key,
+                           std::vector<int>& joints) -> Status {
+        for (const std::string& name : list) {
+            joints.push_back(skeleton_.find(name));
+            if (joints.back() < 0)
+                return Finding{
+                    Code::kNameUnknown,    Severity::kStop,
+                    recipe_->motion.where, fmt::format("no joint \"{}\"", name),
+                    suggest(name, names),  fmt::format("{} = [...]   # joints of the crate", key)};
+        }
+        return {};
+    };
+    feet_.clear(), wheels_.clear();
+    MELLOW_CHECK(named(recipe_->motion.feet, "feet", feet_));
+    MELLOW_CHECK(named(recipe_->motion.wheels, "wheels", wheels_));
+    if (recipe_->motion.feet.empty()) feet_ = suggest_feet(skeleton_);
+    if (recipe_->motion.wheels.empty()) wheels_ = suggest_wheels(skeleton_);
     return {};
 }
 

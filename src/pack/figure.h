@@ -34,6 +34,7 @@ class Figure {
     const JointSources& sources() const { return sources_; }
     int hips() const { return hips_; }
     const std::vector<int>& feet() const { return feet_; }
+    const std::vector<int>& wheels() const { return wheels_; }
     /// What moves when in the file.
     const std::vector<TimelineStock>& timelines() const { return timelines_; }
 
@@ -56,7 +57,7 @@ class Figure {
     Skeleton skeleton_;
     JointSources sources_;
     int hips_ = -1;
-    std::vector<int> feet_;
+    std::vector<int> feet_, wheels_;
     std::vector<bool> accepted_;
     std::vector<TimelineStock> timelines_;
     std::vector<int> static_meshes_;  ///< nodes of meshes that are not of the figure

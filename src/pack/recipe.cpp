@@ -511,6 +511,8 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
         RecipeMotion& m = recipe.motion;
         m.where = t.where("feet");
         m.feet = t.texts("feet", {});
+        m.wheels = t.texts("wheels", {});
+        m.wheel_share = read_within(t, "wheel_share", m.wheel_share, 0, 1);
         m.rules.ground_m = read_within(t, "ground", 0, -1e4, 1e4);
         m.slide_mm = read_within(t, "slide_mm", m.slide_mm, 0.1, 1e6);
         m.depth_mm = read_within(t, "depth_mm", m.depth_mm, 0.1, 1e6);

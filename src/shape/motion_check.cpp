@@ -13,16 +13,54 @@ namespace {
 /// A clip that hardly moves has no median to speak of.
 constexpr double kLeastMedian_m = 5e-4;
 
-std::vector<std::vector<Vec3>> places_of(const Clip& clip, const Skeleton& skeleton) {
+/// Slower ones do not roll.
+constexpr double kRolls_m_s = 0.05;
+/// Less between two samples is no turn.
+constexpr double kTurns_rad = 0.01;
+
+/// Worlds of joints by joint and sample; of `wheels` with their axes, else places alone.
+std::vector<std::vector<Vec3>> places_of(const Clip& clip, const Skeleton& skeleton,
+                                         const std::vector<int>& wheels,
+                                         std::vector<std::vector<Quat>>& turns) {
     std::vector<std::vector<Vec3>> out(at(skeleton.size()));
+    turns.resize(wheels.size());
     std::vector<Affine> worlds(out.size());
-    for (int k = 0; k < clip.samples; ++k)
+    for (int k = 0; k < clip.samples; ++k) {
         for (int j = 0; j < skeleton.size(); ++j) {
             const Affine local = to_affine(local_at(clip.joints[at(j)], k));
             const int up = skeleton[j].parent;
             worlds[at(j)] = up < 0 ? local : worlds[at(up)] * local;
             out[at(j)].push_back(worlds[at(j)].o);
         }
+        for (std::size_t w = 0; w < wheels.size(); ++w)
+            turns[w].push_back(rotation_of(worlds[at(wheels[w])]));
+    }
+    return out;
+}
+
+WheelMotion wheel_motion(const std::string& joint, const std::vector<Vec3>& places,
+                         const std::vector<Quat>& turns, double rate) {
+    WheelMotion out;
+    out.joint = joint;
+    std::vector<double> radii;
+    for (std::size_t k = 1; k < places.size(); ++k) {
+        const Vec3 way = places[k] - places[k - 1], flat{way.x, 0, way.z};
+        const double step = length(flat);
+        if (step * rate < kRolls_m_s) continue;
+        ++out.moving;
+        // The turn from one sample to the next, as a vector along its axis.
+        const Quat q = nearest(turns[k] * conjugate(turns[k - 1]), {});
+        const Vec3 axis{q.x, q.y, q.z};
+        const double sine = length(axis), turn = 2 * std::atan2(sine, q.w);
+        const Vec3 about = cross({0, 1, 0}, flat) * (1 / step);
+        const double rolled = sine > 0 ? dot(axis, about) / sine * turn : 0;
+        if (rolled > kTurns_rad) radii.push_back(step / rolled);
+        if (rolled < -kTurns_rad && out.against++ == 0) out.sample = static_cast<int>(k);
+    }
+    if (radii.empty()) return out;
+    const auto middle = radii.begin() + static_cast<std::ptrdiff_t>(radii.size() / 2);
+    std::nth_element(radii.begin(), middle, radii.end());
+    out.radius_m = *middle;
     return out;
 }
 
@@ -97,15 +135,39 @@ std::vector<int> suggest_feet(const Skeleton& skeleton) {
     return out;
 }
 
+std::vector<int> suggest_wheels(const Skeleton& skeleton) {
+    std::vector<int> out;
+    for (int j = 0; j < skeleton.size(); ++j) {
+        const std::string& name = skeleton[j].name;
+        std::size_t from = name.find("heel");
+        if (from == std::string::npos || from == 0) continue;
+        const char w = name[from - 1], next = from + 4 < name.size() ? name[from + 4] : ' ';
+        const bool begins =
+            w == 'W' ||
+            (w == 'w' &&
+             (from < 2 || std::isalpha(static_cast<unsigned char>(name[from - 2])) == 0));
+        // What hangs on a wheel turns with it; a part of its name tells.
+        const bool part = skeleton[j].parent >= 0 &&
+                          std::find(out.begin(), out.end(), skeleton[j].parent) != out.end();
+        if (begins && !part && std::islower(static_cast<unsigned char>(next)) == 0)
+            out.push_back(j);
+    }
+    return out;
+}
+
 MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet,
-                         const FootRules& rules) {
+                         const FootRules& rules, const std::vector<int>& wheels) {
     MotionCheck out;
-    const auto places = places_of(clip, skeleton);
+    std::vector<std::vector<Quat>> turns;
+    const auto places = places_of(clip, skeleton, wheels, turns);
     const std::vector<Affine> rest = skeleton.rest_worlds();
     const double rate = clip.rate.per_second();
     for (const int foot : feet)
         out.feet.push_back(
             foot_motion(skeleton[foot].name, places[at(foot)], rest[at(foot)].o.y, rate, rules));
+    for (std::size_t w = 0; w < wheels.size(); ++w)
+        out.wheels.push_back(
+            wheel_motion(skeleton[wheels[w]].name, places[at(wheels[w])], turns[w], rate));
     std::vector<double> all;
     for (int j = 0; j < skeleton.size(); ++j) {
         const std::vector<Vec3>& p = places[at(j)];

@@ -91,6 +91,7 @@ const std::map<std::string, std::string>& severities() {
                                                           {"target-unmet", "stop"},
                                                           {"rest-shape", "note warning"},
                                                           {"foot-slide", "warning"},
+                                                          {"wheel-turn", "warning"},
                                                           {"foot-depth", "warning"},
                                                           {"pop", "warning"},
                                                           {"travel-in-hips", "warning"},
