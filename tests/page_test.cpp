@@ -246,6 +246,13 @@ TEST_F(PageTest, MistakesAreToldAndNothingIsWritten) {
     Scene scene;
     test::add_node(scene, "hips", kNone, {});
     EXPECT_THAT(add_scene(large, "walk", scene), FailsWith(Code::kLimit, "--match"));
+    // Animations without names, or of one name, are told apart.
+    for (const char* name : {"", "", "walk", "walk"}) scene.timelines.emplace_back().name = name;
+    Page several;
+    ASSERT_THAT(add_scene(several, "walker", scene), IsOk());
+    std::vector<std::string> names;
+    for (const PageClip& clip : several.figures[0].clips) names.push_back(clip.name);
+    EXPECT_THAT(names, testing::ElementsAre("animation 1", "animation 2", "walk", "walk (4)"));
     // Names cannot end the script that holds them.
     Page page;
     page.title = "</script><b>";

@@ -166,14 +166,19 @@ Status add_scene(Page& page, const std::string& name, const Scene& scene, const 
     PageFigure figure;
     figure.name = name;
     figure.findings = findings;
-    figure.skin = add_glb(page, scene);
+    // Every animation has a name of its own on the page, also where files have none.
+    Scene named = scene;
     std::vector<std::string> names;
     std::set<std::string> seen;
-    for (const Timeline& timeline : scene.timelines) {
-        names.push_back(timeline.name);
-        if (fits_pattern(match, timeline.name) && seen.insert(timeline.name).second)
-            figure.clips.push_back({timeline.name, timeline.name, figure.skin});
+    for (std::size_t i = 0; i < named.timelines.size(); ++i) {
+        std::string& own = named.timelines[i].name;
+        if (own.empty()) own = fmt::format("animation {}", i + 1);
+        if (!seen.insert(own).second) seen.insert(own += fmt::format(" ({})", i + 1));
+        names.push_back(own);
     }
+    figure.skin = add_glb(page, named);
+    for (const std::string& own : names)
+        if (fits_pattern(match, own)) figure.clips.push_back({own, own, figure.skin});
     if (figure.clips.empty() && !names.empty()) return none_fit(name, match, names);
     page.figures.push_back(std::move(figure));
     return fits(page, name);
