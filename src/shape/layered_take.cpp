@@ -81,6 +81,7 @@ class LayeredMotion final : public Take::Motion {
                     double w) const {
         Transform out;
         if (!layer_.added) {
+            if (w == 1) return top;
             out.t = t.t + w * (top.t - t.t);
             out.s = t.s + w * (top.s - t.s);
             out.r = slerp(t.r, nearest(top.r, t.r), w);
@@ -89,7 +90,7 @@ class LayeredMotion final : public Take::Motion {
         out.t = t.t + w * (top.t - from.t);
         out.s = t.s + w * (top.s - from.s);
         const Quat turn = conjugate(from.r) * top.r;
-        out.r = normalized(t.r * slerp({}, nearest(turn, {}), w));
+        out.r = normalized(t.r * (w == 1 ? turn : slerp({}, nearest(turn, {}), w)));
         return out;
     }
 
