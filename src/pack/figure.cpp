@@ -249,10 +249,12 @@ Status Figure::find_feet() {
         for (const std::string& name : list) {
             joints.push_back(skeleton_.find(name));
             if (joints.back() < 0)
-                return Finding{
-                    Code::kNameUnknown,    Severity::kStop,
-                    recipe_->motion.where, fmt::format("no joint \"{}\"", name),
-                    suggest(name, names),  fmt::format("{} = [...]   # joints of the crate", key)};
+                return Finding{Code::kNameUnknown,
+                               Severity::kStop,
+                               fmt::format("{}, {}", recipe_->motion.where, key),
+                               fmt::format("no joint \"{}\"", name),
+                               suggest(name, names),
+                               "correct the name"};
         }
         return {};
     };

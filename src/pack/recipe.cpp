@@ -194,11 +194,13 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
                                      std::pair("travel_height", clip.travel.height),
                                      std::pair("travel_smooth", clip.travel.any())})
         if (t.has(key) && !needs && !t.failed({key, "travel"}))
-            t.fail(Code::kValueBad, key, "travel that does not have it",
-                   std::string("\"") +
-                       (std::string_view(key) == "travel_height" ? "height" : "heading") +
-                       "\" in travel",
-                   "travel = [\"ground\", \"heading\"]   # or take it out");
+            t.fail(
+                Code::kValueBad, key, "travel that does not have it",
+                std::string("\"") +
+                    (std::string_view(key) == "travel_height" ? "height" : "heading") +
+                    "\" in travel",
+                "travel = [\"ground\", \"height\", \"heading\"]   # what of it is meant; or take "
+                "it out");
     clip.text = clip.shaped() ? t.canonical() : "";
 }
 
@@ -509,7 +511,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     });
     section("motion", [&](TomlTable& t) {
         RecipeMotion& m = recipe.motion;
-        m.where = t.where("feet");
+        m.where = t.where("");
         m.feet = t.texts("feet", {});
         m.wheels = t.texts("wheels", {});
         m.wheel_share = read_within(t, "wheel_share", m.wheel_share, 0, 1);
