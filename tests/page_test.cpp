@@ -241,6 +241,13 @@ TEST_F(PageTest, MistakesAreToldAndNothingIsWritten) {
     write_text(folder_ / "crates/tamsin/clips/walk.glb", "glTF");
     EXPECT_THAT(run_tool("view " + crate + out).err, HasSubstr("other content"));
     EXPECT_FALSE(fs::exists(folder_ / "a.html"));
+    const std::string manifest = read_text(folder_ / "crates/tamsin/crate.json");
+    write_text(folder_ / "crates/tamsin/crate.json",
+               change(manifest, "clips/walk.glb", "../../tamsin.glb"));
+    EXPECT_THAT(run_tool("view " + crate + out).err, HasSubstr("outside the crate"));
+    write_text(folder_ / "crates/tamsin/crate.json", "{}");
+    EXPECT_EQ(run_tool("view " + crate + out).exit, 3);
+    EXPECT_FALSE(fs::exists(folder_ / "a.html"));
     Page large;
     large.files.emplace_back(kMostPageBytes);
     Scene scene;

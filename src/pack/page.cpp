@@ -121,6 +121,14 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
     const auto place = [&](JsonMembers& entry) -> Result<std::size_t> {
         const std::string file = entry.text("file");
         if (const auto found = placed.find(file); found != placed.end()) return found->second;
+        const std::filesystem::path within(file);
+        if (within.is_absolute() || std::find(within.begin(), within.end(), "..") != within.end())
+            return Finding{Code::kValueBad,
+                           Severity::kStop,
+                           path.string(),
+                           "a file outside the crate: " + file,
+                           "the crate.json of a crate",
+                           "pack the crate again"};
         MELLOW_TRY(Bytes bytes, read_file(folder / file));
         if (hash_hex(bytes) != entry.text("xxh3_128"))
             return Finding{Code::kFileUnreadable,    Severity::kStop,
