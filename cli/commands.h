@@ -33,7 +33,7 @@ struct DescribeRequest : Common {
     std::vector<std::string> files;
     TypedConvention truth;
     std::string rig;  ///< a rig sheet to bind to each file
-    bool tree = false;
+    bool tree = false, dump = false;
 };
 int describe(const DescribeRequest& request);
 

@@ -131,6 +131,12 @@ void write(JsonWriter& json, const CrateComparison& c) {
                 json.end_object();
             });
             json.list("facts", clip.facts);
+            json.list("motion", clip.motion, [&](const MotionFigure& figure) {
+                json.begin_object().member("what", figure.what);
+                if (figure.was >= 0) json.member("was_mm", figure.was);
+                if (figure.is >= 0) json.member("is_mm", figure.is);
+                json.end_object();
+            });
         }
         if (clip.position_mm.count > 0) {
             const auto figure = [&](const char* key, const Deviation& d) {
@@ -144,6 +150,32 @@ void write(JsonWriter& json, const CrateComparison& c) {
         }
         json.end_object();
     });
+}
+
+/// Checks on motion before and now, a line for each clip that changed.
+std::string motion_table(const CrateComparison& c, std::size_t width) {
+    std::vector<std::string> whats;
+    for (const ClipChange& clip : c.clips)
+        for (const MotionFigure& figure : clip.motion)
+            if (std::find(whats.begin(), whats.end(), figure.what) == whats.end())
+                whats.push_back(figure.what);
+    if (whats.empty()) return {};
+    std::string text = fmt::format("\n{:{}}", "mm", width);
+    for (const std::string& what : whats) text += fmt::format("  {:>20}", what);
+    const auto number = [](double mm) { return mm < 0 ? "-" : fmt::format("{:.2f}", mm); };
+    for (const ClipChange& clip : c.clips) {
+        if (clip.motion.empty()) continue;
+        text += fmt::format("\n{:{}}", clip.name, width);
+        for (const std::string& what : whats) {
+            const auto have =
+                std::find_if(clip.motion.begin(), clip.motion.end(),
+                             [&](const MotionFigure& figure) { return figure.what == what; });
+            text += fmt::format("  {:>20}", have == clip.motion.end()
+                                                ? ""
+                                                : number(have->was) + " -> " + number(have->is));
+        }
+    }
+    return text + "\n";
 }
 
 std::string text_of(const CrateComparison& c) {
@@ -160,6 +192,7 @@ std::string text_of(const CrateComparison& c) {
             text += fmt::format("{:{}}    {}\n", "", width, fact);
     }
     if (!c.same_skin) text += "the skin files have other bytes\n";
+    text += motion_table(c, width);
     return text + fmt::format("{}{} changed, {} added, {} gone, {} unchanged\n",
                               text.empty() ? "" : "\n", counts[1], counts[2], counts[3], counts[0]);
 }

@@ -65,6 +65,9 @@ Command describe_command(DescribeRequest& r) {
                          true});
     add_truth(c, r.truth);
     c.options.push_back({"--tree", &r.tree, "", "Print the tree of nodes with their classes"});
+    c.options.push_back({"--dump", &r.dump, "",
+                         "Print joints and every key as text that can be read again, and nothing "
+                         "else"});
     c.options.push_back({"--rig",
                          &r.rig,
                          "SHEET",
@@ -74,7 +77,7 @@ Command describe_command(DescribeRequest& r) {
     add_verbose(c, r, "Everything of each file, where there are several");
     add_common(c, r);
     c.examples = {"mellow describe tamsin.glb --unit cm --up +Z --front -Y --tree",
-                  "mellow describe captures"};
+                  "mellow describe captures", "mellow describe walk.glb --dump > walk.motion.txt"};
     c.run = [&r] { return describe(r); };
     return c;
 }

@@ -6,6 +6,7 @@
 #include <set>
 #include <span>
 
+#include "mellow/motion_text.h"
 #include "mellow/parallel.h"
 #include "mellow/recipe.h"
 #include "pack/clip_names.h"
@@ -175,6 +176,24 @@ int describe_recipe(const DescribeRequest& request, const std::string& file) {
     return kDone;
 }
 
+/// Motion as text. Findings are not printed: they would stand in it.
+int dump(const DescribeRequest& request, const std::vector<std::string>& files) {
+    if (files.size() != 1 || is_crate(files[0]) || fs::path(files[0]).extension() == ".toml" ||
+        request.json || request.tree)
+        return fail(request,
+                    Finding{Code::kUsage, Severity::kStop, "--dump",
+                            files.size() == 1 ? "\"" + files[0] + "\", or with --json or --tree"
+                                              : fmt::format("{} files", files.size()),
+                            "one scene file, such as a clip of a crate, and no other output",
+                            "mellow describe clips/walk.glb --dump"});
+    auto read = read_typed(files[0], request.truth);
+    if (!read) return fail(request, read.failures());
+    const auto text = write_motion_text(std::move(read.value().scene));
+    if (!text) return fail(request, text.failures());
+    print_out(text.value());
+    return kDone;
+}
+
 }  // namespace
 
 int describe(const DescribeRequest& request) {
@@ -186,6 +205,7 @@ int describe(const DescribeRequest& request) {
     }
     auto files = expanded(request.files);
     if (!files) return fail(request, files.failures());
+    if (request.dump) return dump(request, files.value());
     if (files.value().size() == 1 && fs::path(files.value()[0]).extension() == ".toml")
         return describe_recipe(request, files.value()[0]);
     return Describer(request, std::move(files).value()).run(sheet);

@@ -20,6 +20,7 @@ extern const char* const kPressRecipe;
 extern const char* const kShiftRecipe;
 extern const char* const kEnginesRecipe;
 extern const char* const kRoundRecipe;
+extern const char* const kBeforeRecipe;
 extern const char* const kOrchardTarget;
 extern const char* const kOrchardJoints;
 extern const char* const kViewerTarget;

@@ -200,6 +200,7 @@ std::vector<File> shift_files(int each) {
     files.push_back(
         {"shift.recipe.toml", "all motions of the shift in one crate", bytes_of(kShiftRecipe)});
     files.push_back({"round.recipe.toml", "clips made of some of them", bytes_of(kRoundRecipe)});
+    files.push_back({"before.recipe.toml", "two of them as they were", bytes_of(kBeforeRecipe)});
     return files;
 }
 

@@ -136,6 +136,7 @@ TEST_F(RoundTest, TimeRunsAsTheRecipeSays) {
            "[[clip]]\nname = \"back\"\nrange = [108, 132]\nreverse = true\n"
            "[[clip]]\nname = \"slow\"\nrange = [108, 132]\nstretch = 2\nhold = 0.5\n"
            "[[clip]]\nname = \"fast\"\nrange = [108, 132]\ntime = [[0, 0], [0.5, 1], [1, 0]]\n"
+           "[[clip]]\nname = \"late\"\nrange = [108, 132]\nwait = 0.5\nhold = 0.1\n"
            "[[clip]]\nname = \"long\"\nrange = [108, 132]\nseconds = 3\n"
            "[[clip]]\nname = \"ten\"\nrange = [108, 132]\nrepeat_seconds = 2.5\nloop = true\n"
            "travel = [\"ground\", \"heading\"]\n");
@@ -144,6 +145,10 @@ TEST_F(RoundTest, TimeRunsAsTheRecipeSays) {
                                             {"slow", 40, 20},
                                             {"slow", 60, 30},
                                             {"slow", 75, 30},
+                                            {"late", 0, 0},
+                                            {"late", 14, 0},
+                                            {"late", 25, 10},
+                                            {"late", 47, 30},
                                             {"fast", 10, 20},
                                             {"fast", 25, 10},
                                             {"long", 33, 11}})
@@ -154,8 +159,9 @@ TEST_F(RoundTest, TimeRunsAsTheRecipeSays) {
         }
     const json clips = manifest()["clips"];
     EXPECT_EQ(clips[2]["samples"], 76);
-    EXPECT_EQ(clips[5]["samples"], 91) << "three times, which is no less than 2.5 s";
-    EXPECT_NEAR(clips[5]["travel"]["step"][2].get<double>(),
+    EXPECT_EQ(clips[4]["samples"], 49) << "1 s, later by 15 samples, with 3 more";
+    EXPECT_EQ(clips[6]["samples"], 91) << "three times, which is no less than 2.5 s";
+    EXPECT_NEAR(clips[6]["travel"]["step"][2].get<double>(),
                 3 * clips[0]["travel"]["step"][2].get<double>(), 1e-5);
 }
 
@@ -387,6 +393,11 @@ TEST_F(RoundTest, CuesFollowCutsRepeatsMirrorsAndTime) {
                 HasSubstr("mix,step_left,0.5,0.625,15,foot.L\n"));
     EXPECT_EQ(open_crate(folder_ / "crates/tamsin").value().clips[1].cues,
               report.clips[1].clip.cues);
+    // A cue on the first frame waits with it.
+    const PackReport waits =
+        proven(cues + "[[clip]]\nname = \"late\"\nrange = [108, 132]\nwait = 0.5\n");
+    EXPECT_NEAR(waits.clips[0].clip.cues[0].first, 0.5, 1e-6);
+    EXPECT_EQ(waits.clips[0].clip.cues[0].name, "step_left");
     // Nothing changes: nothing is stale. One cue moves: clips that play it are.
     const std::string clips = kWalk + kPick;
     proven(cues + clips);
@@ -404,6 +415,81 @@ TEST_F(RoundTest, CuesFollowCutsRepeatsMirrorsAndTime) {
         write_text(folder_ / "bad.json", "{\"cues\": [{\"at\": 3}]}");
         EXPECT_THAT(pack(text + clips), FailsWith(code, part)) << text;
     }
+}
+
+TEST_F(RoundTest, CuesOfASourceComeAlong) {
+    // A packed clip whose keys begin at 1 / 30 s with a sample at rest is the source of the next.
+    const std::string figure = change(with("CLIPS"), "[source]", "[figure]");
+    const auto packed = [&](const std::string& target, const std::string& clips) {
+        const auto report =
+            pack_text(folder_, change(change(figure, "CLIPS", clips), "[target]", target), true);
+        EXPECT_THAT(report, IsOk());
+        return report.ok() ? report.value() : PackReport{};
+    };
+    packed("[target]\nfirst_frame = 1\nfirst_pose = \"rest\"",
+           "[[cue]]\nname = \"snip\"\nat = 114\njoint = \"hand.R\"\ntags = { sound = \"dry\" }\n"
+           "[[cue]]\nname = \"reach\"\nat = 120\nto = 126\nvalues = { far = 2 }\n" +
+               change(kWalk, "loop = true\n", ""));
+    fs::copy_file(folder_ / "crates/tamsin/clips/walk.glb", folder_ / "old.glb");
+    const std::string source = "[[source]]\nname = \"old\"\nfile = \"old.glb\"\n";
+    const PackReport report =
+        packed("[target]", source +
+                               "[[clip]]\nname = \"again\"\nsource = \"old\"\nrange = [2, 32]\n"
+                               "[[clip]]\nname = \"cut\"\nsource = \"old\"\nrange = [12, 32]\n"
+                               "reverse = true\n");
+    ASSERT_THAT(report.clips, SizeIs(2));
+    const std::vector<Cue>& again = report.clips[0].clip.cues;
+    ASSERT_THAT(again, SizeIs(2));
+    EXPECT_EQ(again[0].name, "snip");
+    EXPECT_NEAR(again[0].first, 6 / 24.0, 1e-6);
+    EXPECT_EQ(again[0].joint, "hand.R");
+    EXPECT_EQ(again[0].tags[0].second, "dry");
+    EXPECT_NEAR(again[1].last, 18 / 24.0, 1e-6);
+    EXPECT_EQ(again[1].values[0].second, 2);
+    // Frames 12..32 are 1/3 s to 1 s of it, backwards: what was at 0.5 is at 0.5, to 0.25.
+    const std::vector<Cue>& cut = report.clips[1].clip.cues;
+    ASSERT_THAT(cut, SizeIs(1));
+    EXPECT_NEAR(cut[0].first, 0.25, 1e-6);
+    EXPECT_NEAR(cut[0].last, 0.5, 1e-6);
+    EXPECT_THAT(of_code(report, Code::kLeftOut), SizeIs(0)) << "one clip plays each";
+    EXPECT_THAT(read_text(folder_ / "crates/tamsin/cues.csv"), HasSubstr("again,snip,0.25,"));
+    // What stands there under that name in another form is said, and nothing is lost over it.
+    std::string other = read_text(folder_ / "old.glb");
+    for (std::size_t at; (at = other.find("\"seconds\":0.25")) != other.npos;)
+        other.replace(at, 9, "\"secondz\"");
+    write_text(folder_ / "old.glb", other);
+    const PackReport odd = packed(
+        "[target]", source + "[[clip]]\nname = \"again\"\nsource = \"old\"\nrange = [2, 32]\n");
+    EXPECT_THAT(of_code(odd, Code::kLeftOut)[0].found, HasSubstr("cues of its extras"));
+}
+
+TEST_F(RoundTest, HandsBehindPlanesAreSaid) {
+    const std::string plane =
+        "[motion]\n[[motion.plane]]\nname = \"trunk\"\nat = { ahead = 0.3 }\nfaces = { ahead = -2 "
+        "}\nclips = [\"pick\"]\n";
+    const PackReport report = proven(plane + kWalk + kPick);
+    double far = 0;
+    for (int k = 0; k < report.clips[1].clip.samples; ++k)
+        for (const char* hand : {"hand.L", "hand.R"})
+            far = std::max(far, worlds("pick", k).at(hand).world[2][3] - 0.3);
+    const json clips = manifest()["clips"], planes = clips[1]["motion"]["planes"];
+    ASSERT_GT(far, 0.02) << "the pick reaches through it";
+    EXPECT_NEAR(planes[0]["depth_mm"].get<double>(), far * 1000, 0.01);
+    EXPECT_EQ(planes[0]["plane"], "trunk");
+    EXPECT_FALSE(clips[0]["motion"].contains("planes")) << "no plane stands in its way";
+    ASSERT_THAT(of_code(report, Code::kThroughPlane), SizeIs(1));
+    EXPECT_THAT(of_code(report, Code::kThroughPlane)[0].remedy, HasSubstr("plane_mm = "));
+    // From the other side it is free; up and left count, too.
+    const PackReport free = proven(change(plane, "ahead = -2", "up = 1") + kPick);
+    EXPECT_EQ(free.clips[0].motion_check.planes[0].depth_m, 0);
+    EXPECT_EQ(pack("[checks]\nthrough-plane = \"stop\"\n" + plane + kPick).value().proven, false);
+    for (const auto& [text, code, part] :
+         {std::tuple("name = \"p\"\n", Code::kKeyMissing, "faces"),
+          {"name = \"p\"\nfaces = {}\n", Code::kValueBad, "no way at all"},
+          {"name = \"p\"\nfaces = { up = 1 }\njoints = [\"hoof*\"]\n", Code::kNameUnknown, "hoof"},
+          {"name = \"p\"\nfaces = { ahed = 1 }\n", Code::kKeyUnknown, "ahead"}})
+        EXPECT_THAT(pack(std::string("[motion]\n[[motion.plane]]\n") + text + kPick),
+                    FailsWith(code, part));
 }
 
 TEST_F(RoundTest, FeetAreLookedAtAndTheirStepsAreCues) {

@@ -440,7 +440,7 @@ TEST(MotionCheckTest, WheelsRollTheWayTheyGo) {
         store(clip.joints[3], k, {place, {}, kOne});
         store(clip.joints[4], k, {{0, 0.25, 0}, rolled(-k), kOne});
     }
-    const auto wheels = check_motion(clip, skeleton, {}, {}, {1, 2, 3, 4}).wheels;
+    const auto wheels = check_motion(clip, skeleton, {{}, {1, 2, 3, 4}, {}, {}}).wheels;
     ASSERT_THAT(wheels, SizeIs(4));
     EXPECT_EQ(wheels[0].joint, "wheel.L");
     EXPECT_EQ(wheels[0].moving, 40);
@@ -473,7 +473,7 @@ TEST(MotionCheckTest, SlidesDepthsAndJumpsAreMeasured) {
         store(clip.joints[3], k, {{0.4, k == 45 ? 1.3 : 1, 0.002 * k}, {}, kOne});
     }
     EXPECT_THAT(suggest_feet(skeleton), ElementsAre(1, 2));
-    const MotionCheck check = check_motion(clip, skeleton, {1, 2});
+    const MotionCheck check = check_motion(clip, skeleton, {{1, 2}, {}, {}, {}});
     ASSERT_THAT(check.feet, SizeIs(2));
     ASSERT_THAT(check.feet[0].contacts, SizeIs(1));
     EXPECT_EQ(check.feet[0].contacts[0].first, 0);
@@ -490,7 +490,7 @@ TEST(MotionCheckTest, SlidesDepthsAndJumpsAreMeasured) {
     // On ground that is elsewhere it does not sink.
     FootRules lower;
     lower.ground_m = -0.04;
-    EXPECT_LT(check_motion(clip, skeleton, {2}, lower).feet[0].depth_m, 1e-6);
+    EXPECT_LT(check_motion(clip, skeleton, {{2}, {}, lower, {}}).feet[0].depth_m, 1e-6);
 }
 
 TEST(LoopEndTest, TheFrameThatMovesAsTheFirstIsFound) {

@@ -817,6 +817,45 @@ TEST_F(TargetTest, LabelsOfClipsAreInFilesAndManifest) {
     EXPECT_EQ(open_crate(folder_ / "crates/tamsin").value().clips[1].labels.tags[0].second, "calm");
 }
 
+TEST_F(TargetTest, ClipsAreChosenByNameAndGroup) {
+    recipe_ = change(recipe_, "name = \"walk\"", "name = \"walk\"\ngroup = \"moves\"");
+    const auto packed = pack(
+        "[[target]]\nname = \"moving\"\nclip_groups = [\"mov*\"]\nids = [7, 7]\n"
+        "[[target]]\nname = \"library\"\nlayout = \"skin-and-library\"\nclips_left_out = "
+        "[\"walk\"]\n[[target]]\nname = \"one\"\nclips = [\"*a*\"]\nclips_left_out = "
+        "[\"walk\"]\n");
+    const auto names = [&](const std::string& target) {
+        std::vector<std::string> out;
+        const json all = manifest(target);
+        for (const json& clip : all["clips"]) out.push_back(clip["name"]);
+        return out;
+    };
+    EXPECT_THAT(names("moving"), ElementsAre("walk"));
+    EXPECT_THAT(names("library"), ElementsAre("stand", "pick"));
+    EXPECT_THAT(names("one"), ElementsAre("stand"));
+    EXPECT_FALSE(fs::exists(folder_ / "crates/tamsin/one/clips/pick.glb"));
+    const std::string library = file("library/tamsin_clips.glb");
+    EXPECT_FALSE(test::plain_gltf_times(library, "pick").empty());
+    EXPECT_EQ(library.find("\"walk\""), library.npos);
+    ASSERT_THAT(packed, IsOk());
+    const auto left = test::of_code(packed.value()[0], Code::kLeftOut);
+    ASSERT_FALSE(left.empty());
+    EXPECT_THAT(left.front().found, HasSubstr("2 of 3 clips"));
+    EXPECT_THAT(left.front().found, HasSubstr("stand, pick"));
+    // The crate keeps what its target chose; a clip that it does not take is found.
+    Target target = read_target(folder_ / "crates/tamsin/moving/target.toml").value();
+    EXPECT_THAT(target.clips.groups, ElementsAre("mov*"));
+    const auto unmet = [&](const Target& wanted) {
+        const auto report = check_crate(folder_ / "crates/tamsin/moving", wanted);
+        for (const Demand& d : report.value().demands)
+            if (d.id == "chosen-clips" && !d.met) return d.found;
+        return std::string();
+    };
+    EXPECT_EQ(unmet(target), "");
+    target.clips.groups = {"others"};
+    EXPECT_EQ(unmet(target), "walk");
+}
+
 TEST_F(TargetTest, MistakesAreToldAndNothingIsWritten) {
     struct Case {
         std::string target, part;
@@ -836,6 +875,8 @@ TEST_F(TargetTest, MistakesAreToldAndNothingIsWritten) {
         {"clip_name = \"all\"", "one file each", Code::kNameClash},
         {"clip_name = \"../{clip}\"", "letters", Code::kValueBad},
         {"clip_name = \"{clip}_{id}\"", "ids", Code::kKeyMissing},
+        {"clips = [\"run*\"]", "stand, walk", Code::kNoMotion},
+        {"clip_groups = \"moves\"", "a list of texts", Code::kValueBad},
         {"ids = [5, 2]", "[first, last]", Code::kValueBad},
         {"rates = [\"24\", \"60\"]", "not among them", Code::kValueBad},
         {"first_frame = 2", "first_frame", Code::kValueBad},

@@ -25,6 +25,14 @@ struct Crate {
 /// Fails with file-missing, value-bad for a manifest that is none, or as read_scene() does.
 Result<Crate> open_crate(const std::filesystem::path& folder);
 
+/// A figure of the checks on motion of one clip: "slide" and "depth" of the worst foot, the largest
+/// "jump" of a joint, the "plane" that a joint is farthest behind, and the "seam" of a loop; mm.
+/// Below 0: the crate does not say it.
+struct MotionFigure {
+    std::string what;
+    double was = -1, is = -1;
+};
+
 /// What became of one clip from one crate to another.
 struct ClipChange {
     enum class Kind {
@@ -39,6 +47,8 @@ struct ClipChange {
     std::vector<std::string> facts;           ///< "loop: once, not closed"
     Deviation position_mm, rotation_degrees;  ///< with sample / moments_per_second seconds
     double moments_per_second = 0;
+    /// What the checks on motion say of it, before and now; of clips that are in both and changed.
+    std::vector<MotionFigure> motion;
 };
 /// "unchanged", "changed", "added" or "gone".
 std::string_view name(ClipChange::Kind kind);

@@ -60,6 +60,7 @@
 #include "mellow/lift.h"
 #include "mellow/motion_check.h"
 #include "mellow/motion_table.h"
+#include "mellow/motion_text.h"
 #include "mellow/pack.h"
 #include "mellow/page.h"
 #include "mellow/prove.h"

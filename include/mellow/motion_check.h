@@ -1,5 +1,5 @@
 // Checks on motion: what an eye sees in a game and no comparison of files does: feet that slide or
-// sink while they stand, joints that jump, wheels that turn against their way.
+// sink while they stand, joints that jump, wheels that turn against their way, hands in walls.
 //
 // Everything is measured on a baked clip, in the world, in the inside convention: +Y up, metres.
 #pragma once
@@ -52,9 +52,32 @@ struct Pop {
     double jump_m = 0, median_m = 0;
 };
 
+/// A plane through `at` in the world, metres: a wall, a table, a trunk. Joints may be on the side
+/// to which `faces`, a unit vector, points.
+struct MotionPlane {
+    std::string name;
+    Vec3 at, faces{0, 1, 0};
+    std::vector<int> joints;
+};
+
+/// The joint that goes farthest behind a plane.
+struct PlaneMotion {
+    std::string plane, joint;
+    double depth_m = 0;  ///< 0: none does
+    int sample = 0;
+};
+
+/// What of a figure is looked at: indices of joints, and planes.
+struct MotionSubjects {
+    std::vector<int> feet, wheels;
+    FootRules rules;
+    std::vector<MotionPlane> planes;
+};
+
 struct MotionCheck {
     std::vector<FootMotion> feet;
     std::vector<WheelMotion> wheels;
+    std::vector<PlaneMotion> planes;
     Pop pop;
 };
 
@@ -62,8 +85,10 @@ struct MotionCheck {
 std::vector<int> suggest_feet(const Skeleton& skeleton);
 /// Joints that are wheels by their names: a word "wheel", and on no joint that is one.
 std::vector<int> suggest_wheels(const Skeleton& skeleton);
-/// Measures a clip. `feet` and `wheels`: indices of joints.
-MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet,
-                         const FootRules& rules = {}, const std::vector<int>& wheels = {});
+/// Joints that are hands by their names: hand, wrist or palm, once left and once right.
+std::vector<int> suggest_hands(const Skeleton& skeleton);
+/// Measures a clip.
+MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton,
+                         const MotionSubjects& subjects);
 
 }  // namespace mellow

@@ -20,6 +20,8 @@ struct NodeMask {
 
 /// True when the whole of `name` fits: * stands for any run of letters, ? for one.
 bool fits_pattern(std::string_view pattern, std::string_view name);
+/// True when some of the patterns fits.
+bool fits_any(const std::vector<std::string>& patterns, std::string_view name);
 
 /// A mask from a list of texts: "hand.L" is a node, "finger*" a pattern (* or ? in it), and
 /// "below:hand.L" a node with all below it.

@@ -139,8 +139,9 @@ Result<std::vector<PackReport>> pack_all(const Recipe& recipe, const PackOptions
 
 /// One clip before it is packed.
 struct PlannedClip {
-    std::string name, file, moved_by;  ///< the timeline or strip
-    std::string motion;                ///< the motion file; empty for the figure's own
+    std::string name, moved_by;  ///< the timeline or strip
+    std::string file;            ///< of the first target that takes it; empty: none does
+    std::string motion;          ///< the motion file; empty for the figure's own
     SamplePlan plan;
     LoopForm loop = LoopForm::kOnce;  ///< as it will be stored
     int samples = 0;                  ///< as they will be stored

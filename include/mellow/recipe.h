@@ -30,6 +30,7 @@ struct RecipeShaping {
     bool reverse = false;
     double stretch = 1;             ///< of its length: 2 takes twice as long
     std::optional<double> seconds;  ///< in place of a factor
+    double wait = 0;                ///< seconds for which the first pose stands before
     double hold = 0;                ///< seconds for which the last pose stays
     ValueCurve time;                ///< in place of all these: seconds of the motion over seconds
     bool mirror = false;
@@ -37,7 +38,7 @@ struct RecipeShaping {
     double repeat_seconds = 0;  ///< as often as it takes to be no shorter; 0: `repeat`
 
     bool changes_time() const {
-        return reverse || stretch != 1 || seconds || hold > 0 || !time.points.empty();
+        return reverse || stretch != 1 || seconds || wait > 0 || hold > 0 || !time.points.empty();
     }
     bool any() const { return changes_time() || mirror || repeat != 1 || repeat_seconds > 0; }
 };
@@ -161,12 +162,20 @@ struct RecipeCamera {
     bool scalar_horizontal = false;               ///< which one that is
 };
 
+/// A plane that joints should not go behind.
+struct RecipePlane {
+    MotionPlane plane;                       ///< without its joints
+    std::vector<std::string> joints, clips;  ///< patterns; empty: hands by their names, all clips
+    std::string where;
+};
+
 /// What is looked at in the motion of clips.
 struct RecipeMotion {
     std::vector<std::string> feet, wheels;  ///< joints; empty: by their names
     FootRules rules;
     double wheel_share = 0.1;  ///< of the samples at which a wheel moves: more against it is said
-    double slide_mm = 20, depth_mm = 30, pop_mm = 100;  ///< more is said
+    double slide_mm = 20, depth_mm = 30, pop_mm = 100, plane_mm = 10;  ///< more is said
+    std::vector<RecipePlane> planes;
     bool cues = false;  ///< a cue for each time that a foot is set down
     std::string where;
 };

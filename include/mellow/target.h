@@ -72,6 +72,15 @@ struct TargetFile {
     std::string hash;
 };
 
+/// Which clips of a recipe a crate has: patterns of their names and groups. A clip must fit each
+/// list that is not empty, and may fit none of those that are left out.
+struct ClipChoice {
+    std::vector<std::string> names, groups, left_out;
+
+    bool any() const { return !names.empty() || !groups.empty() || !left_out.empty(); }
+    bool takes(const std::string& name, const std::string& group) const;
+};
+
 struct Target {
     std::string name = "y-up-metre";
     Convention convention;
@@ -90,6 +99,7 @@ struct Target {
     std::string skin_name = "{crate}", clip_name = "clips/{clip}", library_name = "{crate}_clips";
     NameRule names;
     std::optional<std::array<int, 2>> ids;  ///< first and last number that clips may have
+    ClipChoice clips;
 
     int first_frame = 0;          ///< the number of a clip's first sample: 0 or 1
     bool rest_first = false;      ///< a sample at rest stands before those of each clip

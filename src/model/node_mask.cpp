@@ -1,5 +1,7 @@
 #include "mellow/node_mask.h"
 
+#include <algorithm>
+
 #include <fmt/format.h>
 
 #include "base/at.h"
@@ -53,6 +55,11 @@ bool fits_pattern(std::string_view pattern, std::string_view name) {
     }
     while (p < pattern.size() && pattern[p] == '*') ++p;
     return p == pattern.size();
+}
+
+bool fits_any(const std::vector<std::string>& patterns, std::string_view name) {
+    return std::any_of(patterns.begin(), patterns.end(),
+                       [&](const std::string& pattern) { return fits_pattern(pattern, name); });
 }
 
 NodeMask parse_mask(const std::vector<std::string>& texts) {

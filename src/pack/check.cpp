@@ -156,6 +156,7 @@ void check_listed(const fs::path& folder, const Target& target, const std::strin
     std::vector<ListedClip> all;
     for (const auto& [file, clip] : clips) all.push_back(clip);
     checker.ids(all);
+    checker.choice(all);
     checker.travel(all);
 }
 

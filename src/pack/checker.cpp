@@ -207,6 +207,16 @@ void Checker::ids(const std::vector<ListedClip>& listed) {
            "pack the crate again");
 }
 
+void Checker::choice(const std::vector<ListedClip>& listed) {
+    if (!target_.clips.any() || !report_.crate) return;
+    std::vector<std::string> wrong;
+    for (const ListedClip& clip : listed)
+        if (!target_.clips.takes(clip.name, clip.facts.labels.group)) wrong.push_back(clip.name);
+    demand("chosen-clips", "", "clips that clips, clip_groups and clips_left_out choose",
+           wrong.empty() ? fmt::format("{} clips", listed.size()) : name_list(wrong), wrong.empty(),
+           "pack the crate again");
+}
+
 void Checker::layout(std::size_t skins, std::size_t motions, std::size_t both) {
     const std::string found = listing(skins, motions, both);
     switch (target_.layout) {

@@ -45,6 +45,7 @@ class Checker {
     /// What a file that holds both skin and motion must be.
     void name(const std::string& file, const std::string& pattern);
     void layout(std::size_t skins, std::size_t motions, std::size_t both);
+    void choice(const std::vector<ListedClip>& listed);
     void ids(const std::vector<ListedClip>& listed);
     /// Which way all clips together travel, by what is said of them.
     void travel(const std::vector<ListedClip>& listed);

@@ -38,6 +38,7 @@ std::vector<double> when(const ValueCurve& curve, double value) {
         if (value < low - kEdge || value > high + kEdge) continue;
         double from = a.at, to = b.at;
         if (high - low < 1e-12) {
+            if (i == 1 && curve.points.size() > 2) continue;  // a wait: it begins at its end
             add(from);
             continue;
         }
@@ -83,7 +84,7 @@ class CueFinder {
         return whole;
     }
 
-    std::set<const RecipeCue*> used;
+    std::set<const void*> used;  ///< cues of the recipe, and of sources
 
   private:
     /// Cues of a part as often as it is repeated; how long that takes.
@@ -143,6 +144,13 @@ class CueFinder {
                 out);
             if (out.size() > before) used.insert(&cue);
         }
+        if (!what.strip)
+            for (const SourceCue& source : jobs_.source_cues(motion)) {
+                if (source.timeline != played) continue;
+                const std::size_t before = out.size();
+                put(source.cue, source.cue.first, source.cue.last, time, out);
+                if (out.size() > before) used.insert(&source);
+            }
         return out;
     }
 
@@ -174,7 +182,7 @@ class CueFinder {
 
 std::vector<Cue> cues_of(const Recipe& recipe, const Jobs& jobs, const ClipJob& job,
                          double seconds) {
-    if (recipe.cues.empty()) return {};
+    if (!jobs.has_cues()) return {};
     std::vector<Cue> cues = CueFinder(recipe, jobs).of(job);
     const double factor = job.clip.fit && job.seconds > 0 ? seconds / job.seconds : 1;
     for (Cue& cue : cues) {
@@ -201,7 +209,7 @@ std::vector<Cue> cues_of(const Recipe& recipe, const Jobs& jobs, const ClipJob& 
 }
 
 Findings unused_cues(const Recipe& recipe, const Jobs& jobs) {
-    if (recipe.cues.empty()) return {};
+    if (!jobs.has_cues()) return {};
     CueFinder finder(recipe, jobs);
     for (const ClipJob& job : jobs.clips()) (void)finder.of(job);
     Findings out;
@@ -211,6 +219,14 @@ Findings unused_cues(const Recipe& recipe, const Jobs& jobs) {
                 {Code::kLeftOut, Severity::kWarning, cue.where,
                  fmt::format("cue \"{}\" at frame {:g} is in no clip", cue.cue.name, cue.cue.first),
                  "a frame of a range that is packed", "a range with it, or at = another frame"});
+    for (std::size_t motion = 0; motion <= jobs.motion_files(); ++motion)
+        for (const SourceCue& source : jobs.source_cues(motion))
+            if (!finder.used.contains(&source))
+                out.push_back({Code::kLeftOut, Severity::kNote,
+                               fmt::format("timeline \"{}\"", source.timeline),
+                               fmt::format("its cue \"{}\" at {:.4g} s is in no clip",
+                                           source.cue.name, source.cue.first),
+                               "", ""});
     return out;
 }
 

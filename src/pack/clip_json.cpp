@@ -56,7 +56,10 @@ void write_cues(JsonWriter& json, const Clip& clip) {
     });
 }
 
-void read_cues(JsonMembers& facts, Clip& clip) {
+}  // namespace
+
+std::vector<Cue> read_cue_list(JsonMembers& facts) {
+    std::vector<Cue> cues;
     for (JsonMembers& in : facts.objects("cues")) {
         Cue cue;
         cue.name = in.text("name");
@@ -72,11 +75,10 @@ void read_cues(JsonMembers& facts, Clip& clip) {
             for (const std::string& key : values.keys())
                 cue.values.emplace_back(key, values.number(key));
         }
-        clip.cues.push_back(std::move(cue));
+        cues.push_back(std::move(cue));
     }
+    return cues;
 }
-
-}  // namespace
 
 void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out) {
     json.member("samples", clip.samples).member("intervals", clip.samples - 1);
@@ -113,7 +115,7 @@ Clip clip_from_facts(JsonMembers& facts, const Conversion& in) {
     for (const LoopForm form : {LoopForm::kOnce, LoopForm::kClosed, LoopForm::kOpen})
         if (facts.text("loop") == name(form)) clip.loop = form;
     clip.labels = read_labels(facts);
-    read_cues(facts, clip);
+    clip.cues = read_cue_list(facts);
     JsonMembers travel = facts.object("travel");
     Travel& t = clip.travel;
     t.ground = travel.flag("ground");

@@ -96,11 +96,15 @@ class ClipJudge {
 
     /// Feet and jumps of figures that have feet, and wheels.
     MotionCheck steps(const Clip& clip, const RecipeClip& wanted) {
-        if ((figure_.feet().empty() && figure_.wheels().empty()) || wanted.range.is_pose())
-            return {};
         const RecipeMotion& rules = recipe_.motion;
-        MotionCheck found =
-            check_motion(clip, figure_.skeleton(), figure_.feet(), rules.rules, figure_.wheels());
+        MotionSubjects subjects{figure_.feet(), figure_.wheels(), rules.rules, {}};
+        for (std::size_t p = 0; p < rules.planes.size(); ++p)
+            if (rules.planes[p].clips.empty() || fits_any(rules.planes[p].clips, wanted.range.name))
+                subjects.planes.push_back(figure_.planes()[p]);
+        if (wanted.range.is_pose() ||
+            (subjects.feet.empty() && subjects.wheels.empty() && subjects.planes.empty()))
+            return {};
+        MotionCheck found = check_motion(clip, figure_.skeleton(), subjects);
         const auto add = [&](Code code, std::string what, std::string expected,
                              std::string remedy) {
             out_.push_back({code, Severity::kWarning, wanted.range.where, std::move(what),
@@ -132,6 +136,15 @@ class ClipJudge {
                     "a wheel that rolls the way it goes",
                     "the sign of its roll rule or of its keys; or wheel_share = 1   # under "
                     "[motion], if it is meant");
+        for (const PlaneMotion& plane : found.planes)
+            if (plane.depth_m * 1000 > rules.plane_mm)
+                add(Code::kThroughPlane,
+                    fmt::format("\"{}\" is {:.0f} mm behind plane \"{}\" at sample {}", plane.joint,
+                                plane.depth_m * 1000, plane.plane, plane.sample),
+                    fmt::format("at most {:g} mm", rules.plane_mm),
+                    fmt::format("plane_mm = {:.0f}   # under [motion], if it is meant; or clips = "
+                                "[...] of the plane, without this one",
+                                std::ceil(plane.depth_m * 1000)));
         const Pop& pop = found.pop;
         if (!figure_.feet().empty() && pop.jump_m * 1000 > rules.pop_mm &&
             pop.jump_m > kPopRatio * pop.median_m)

@@ -65,6 +65,13 @@ void write_motion(JsonWriter& json, const MotionCheck& check) {
                 json.member("against_samples", wheel.against).member("first_sample", wheel.sample);
                 json.member("radius_m", tidy(wheel.radius_m)).end_object();
             });
+        if (!check.planes.empty())
+            json.list("planes", check.planes, [&](const PlaneMotion& plane) {
+                json.begin_object().member("plane", plane.plane);
+                json.text_member("joint", plane.joint);
+                json.member("depth_mm", tidy(plane.depth_m * 1000));
+                json.member("sample", plane.sample).end_object();
+            });
         json.object("pop", [&] {
             json.member("joint", check.pop.joint).member("sample", check.pop.sample);
             json.member("jump_mm", tidy(check.pop.jump_m * 1000));
@@ -91,6 +98,9 @@ MotionCheck read_motion(JsonMembers json) {
         check.wheels.push_back({in.text("joint"), in.whole("moving_samples"),
                                 in.whole("against_samples"), in.whole("first_sample"),
                                 in.number("radius_m")});
+    for (JsonMembers& in : json.objects("planes"))
+        check.planes.push_back({in.text("plane"), in.has("joint") ? in.text("joint") : "",
+                                in.number("depth_mm") / 1000, in.whole("sample")});
     JsonMembers pop = json.object("pop");
     check.pop = {pop.text("joint"), pop.whole("sample"), pop.number("jump_mm") / 1000,
                  pop.number("median_mm") / 1000};
@@ -190,7 +200,8 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
             });
         json.end_object();
     });
-    if (!packed.motion_check.feet.empty() || !packed.motion_check.wheels.empty())
+    const MotionCheck& check = packed.motion_check;
+    if (!check.feet.empty() || !check.wheels.empty() || !check.planes.empty())
         write_motion(json, packed.motion_check);
     if (!packed.clip.scalars.empty())
         json.list("scalars", packed.clip.scalars, [&](const ScalarTrack& scalar) {

@@ -151,6 +151,24 @@ std::vector<std::string> other_facts(const Clip& a, const Clip& b) {
     return out;
 }
 
+/// What the manifest says of a clip's motion.
+std::map<std::string, double> motion_figures(JsonMembers& entry) {
+    std::map<std::string, double> out;
+    const auto most = [&](const char* what, double mm) {
+        out[what] = std::max(out.contains(what) ? out[what] : 0.0, mm);
+    };
+    if (entry.has("loop_gap")) most("seam", entry.object("loop_gap").number("mm"));
+    if (!entry.has("motion")) return out;
+    JsonMembers motion = entry.object("motion");
+    for (JsonMembers& foot : motion.objects("feet")) {
+        most("slide", foot.number("slide_mm"));
+        most("depth", foot.number("depth_mm"));
+    }
+    for (JsonMembers& plane : motion.objects("planes")) most("plane", plane.number("depth_mm"));
+    most("jump", motion.object("pop").number("jump_mm"));
+    return out;
+}
+
 /// A crate that is compared, and its skin where a clip was opened.
 struct Side {
     Manifest manifest;
@@ -173,6 +191,13 @@ Result<ClipChange> compare_clips(Side& a, JsonMembers entry_a, Side& b, JsonMemb
         return out;
     MELLOW_CHECK(a.open_skin());
     MELLOW_CHECK(b.open_skin());
+    auto figures_a = motion_figures(entry_a), figures_b = motion_figures(entry_b);
+    for (const char* what : {"seam", "slide", "depth", "jump", "plane"}) {
+        MotionFigure figure{what};
+        if (figures_a.contains(what)) figure.was = figures_a[what];
+        if (figures_b.contains(what)) figure.is = figures_b[what];
+        if (figure.was >= 0 || figure.is >= 0) out.motion.push_back(std::move(figure));
+    }
     Clip clip_a, clip_b;
     MELLOW_TRY(const Scene was, open_clip(a.manifest, *a.skin, std::move(entry_a), clip_a));
     MELLOW_TRY(const Scene is, open_clip(b.manifest, *b.skin, std::move(entry_b), clip_b));
@@ -182,7 +207,10 @@ Result<ClipChange> compare_clips(Side& a, JsonMembers entry_a, Side& b, JsonMemb
     out.moments_per_second = compared.moments_per_second;
     out.differences = differences(compared, tolerance, ignored);
     out.facts = other_facts(clip_a, clip_b);
-    if (!out.differences.empty() || !out.facts.empty()) out.kind = ClipChange::Kind::kChanged;
+    if (!out.differences.empty() || !out.facts.empty())
+        out.kind = ClipChange::Kind::kChanged;
+    else
+        out.motion.clear();
     return out;
 }
 

@@ -123,7 +123,7 @@ Result<PackReport> CrateOutput::finish() {
                                      [&](const TextSink& out) { report_json(report_, out); }));
     MELLOW_CHECK(
         folder_->write_text("report.txt", [&](const TextSink& out) { report_text(report_, out); }));
-    if (!recipe_.cues.empty() || recipe_.motion.cues)
+    if (jobs_->has_cues() || recipe_.motion.cues)
         MELLOW_CHECK(folder_->write_text("cues.csv", [&](const TextSink& out) {
             out("clip,name,seconds,until,sample,joint\n");
             for (const PackedClip& packed : report_.clips)

@@ -194,11 +194,25 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
         for (KeptDrive::Input& input : drive.inputs) input.joint = own_name(input.joint);
     MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(),
                                     standing_ids(report_.folder, options_.replace)));
+    note_not_chosen();
     MELLOW_CHECK(write_skin());
     report_.proven = report_.skipped.empty();
     report_.clips.reserve(jobs.clips().size());
     if (shares_a_file()) kept_.resize(jobs.clips().size());
     return {};
+}
+
+void CrateOutput::note_not_chosen() {
+    std::vector<std::string> left;
+    for (std::size_t i = 0; i < jobs_->clips().size(); ++i)
+        if (!wants(i)) left.push_back(jobs_->clips()[i].clip.range.name);
+    if (!left.empty())
+        report_.findings.push_back(
+            {Code::kLeftOut, Severity::kNote, target_.where,
+             fmt::format("{} of {} clips, which this target does not take: "
+                         "{}",
+                         left.size(), jobs_->clips().size(), name_list(left)),
+             "", ""});
 }
 
 void CrateOutput::say_once(const Findings& findings) {

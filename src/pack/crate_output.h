@@ -61,6 +61,8 @@ class CrateOutput {
     /// A mount as it hangs on the figure's own joints.
     Mount in_figure(const Mount& mount) const { return fitted_->in_figure(mount); }
     const Target& target() const { return target_; }
+    /// True where the target takes the clip; others stay in the recipe.
+    bool wants(std::size_t i) const { return is_chosen(target_, jobs_->clips()[i].clip); }
 
     /// The clip from the crate that stands there, where it is made of the same inputs.
     std::optional<Result<OutputClip>> standing(std::size_t i) const;
@@ -96,6 +98,7 @@ class CrateOutput {
     void check_size(const Bounds& bounds);
     void check_target();
     void note_idle_morphs();
+    void note_not_chosen();
     Status draw();
     Result<Bytes> picture();
     bool same_drawn() const;

@@ -263,6 +263,21 @@ Status Figure::find_feet() {
     MELLOW_CHECK(named(recipe_->motion.wheels, "wheels", wheels_));
     if (recipe_->motion.feet.empty()) feet_ = suggest_feet(skeleton_);
     if (recipe_->motion.wheels.empty()) wheels_ = suggest_wheels(skeleton_);
+    planes_.clear();
+    for (const RecipePlane& wanted : recipe_->motion.planes) {
+        MotionPlane& plane = planes_.emplace_back(wanted.plane);
+        if (wanted.joints.empty()) plane.joints = suggest_hands(skeleton_);
+        for (int j = 0; j < skeleton_.size(); ++j)
+            if (fits_any(wanted.joints, skeleton_[j].name)) plane.joints.push_back(j);
+        if (plane.joints.empty())
+            return Finding{Code::kNameUnknown,
+                           Severity::kStop,
+                           wanted.where + ", joints",
+                           wanted.joints.empty() ? "no joints that are hands by their names"
+                                                 : "no joint fits " + name_list(wanted.joints),
+                           fmt::format("some of {}", name_list(names)),
+                           "joints = [\"...\"]   # patterns of names"};
+    }
     return {};
 }
 

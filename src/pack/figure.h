@@ -35,6 +35,8 @@ class Figure {
     int hips() const { return hips_; }
     const std::vector<int>& feet() const { return feet_; }
     const std::vector<int>& wheels() const { return wheels_; }
+    /// Those of the recipe, with their joints.
+    const std::vector<MotionPlane>& planes() const { return planes_; }
     /// What moves when in the file.
     const std::vector<TimelineStock>& timelines() const { return timelines_; }
 
@@ -58,6 +60,7 @@ class Figure {
     JointSources sources_;
     int hips_ = -1;
     std::vector<int> feet_, wheels_;
+    std::vector<MotionPlane> planes_;
     std::vector<bool> accepted_;
     std::vector<TimelineStock> timelines_;
     std::vector<int> static_meshes_;  ///< nodes of meshes that are not of the figure

@@ -37,7 +37,10 @@ Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, PackReport& repor
     collect(jobs->figure_.make_skeleton(report));
     const bool figure = wrong.empty();
     collect(std::move(clips));
-    jobs->files_[0]->kept = std::make_shared<const FigureMotion>(own_motion(jobs->figure_, recipe));
+    File& own = *jobs->files_[0];
+    own.kept = std::make_shared<const FigureMotion>(own_motion(jobs->figure_, recipe));
+    append(report.findings, own.kept->findings);
+    if (figure) jobs->take_cues(own, *own.kept, report);
     for (ClipJob& job : jobs->clips_)
         if (job.motion == 0)
             for (const Finding& f : jobs->plan(job, *jobs->files_[0]->kept).failures()) {
@@ -206,6 +209,7 @@ void Jobs::open_files(PackReport& report, const PackProgress& progress, Findings
                 report.sources.insert(report.sources.end(), motion->records.begin(),
                                       motion->records.end());
                 file.records = motion->records;
+                take_cues(file, *motion, report);
                 if (few) file.kept = motion;
             }
             if (why.empty()) continue;
@@ -284,6 +288,31 @@ void Jobs::note_same_content(PackReport& report) const {
                  "a [[clip]] or [[clips]] with source = \"" + source.name + "\"",
                  "nothing, if this is meant"});
     }
+}
+
+bool Jobs::has_cues() const {
+    return !recipe_.cues.empty() || std::any_of(files_.begin(), files_.end(), [](const auto& file) {
+        return !file->cues.empty();
+    });
+}
+
+/// Cues of a file; those at joints that the figure does not have happen nowhere.
+void Jobs::take_cues(File& file, const FigureMotion& motion, PackReport& report) const {
+    file.cues = motion.cues;
+    std::vector<std::string> unknown;
+    for (SourceCue& source : file.cues) {
+        std::string& joint = source.cue.joint;
+        if (joint.empty() || figure_.skeleton().find(joint) >= 0) continue;
+        unknown.push_back(joint);
+        joint.clear();
+    }
+    std::sort(unknown.begin(), unknown.end());
+    unknown.erase(std::unique(unknown.begin(), unknown.end()), unknown.end());
+    if (!unknown.empty())
+        report.findings.push_back(
+            {Code::kMissingJoint, Severity::kWarning, file.file,
+             "cues at joints that the figure does not have: " + name_list(unknown),
+             "joints of the figure", "[[cue]] in the recipe, at another joint"});
 }
 
 /// Frames between ranges of one timeline of the figure's file on which something moves, and which

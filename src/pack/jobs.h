@@ -56,6 +56,8 @@ class Jobs {
     /// Clips of the recipe in its order, then those made from whole timelines, then those of many
     /// files.
     const std::vector<ClipJob>& clips() const { return clips_; }
+    /// True where the recipe or any file has cues.
+    bool has_cues() const;
     std::size_t motion_files() const { return files_.size() - 1; }
     /// A motion, read again unless somebody holds it. Thread-safe. Fails where its file is another
     /// than it was when the jobs were made.
@@ -63,6 +65,10 @@ class Jobs {
     /// Name of the [[source]] of a motion.
     const std::string& source_name(std::size_t motion) const {
         return files_[motion]->source->name;
+    }
+    /// Cues that its files have themselves.
+    const std::vector<SourceCue>& source_cues(std::size_t motion) const {
+        return files_[motion]->cues;
     }
     /// Hashes of the bytes of a motion's files, as they were read.
     const std::vector<FileRecord>& records(std::size_t motion) const {
@@ -74,6 +80,7 @@ class Jobs {
         const RecipeSource* source = nullptr;  ///< nullptr: the figure's own
         std::string file, folder, stem;
         std::vector<FileRecord> records;
+        std::vector<SourceCue> cues;
         std::shared_ptr<const FigureMotion> kept;  ///< where there are few
         std::mutex lock;
         std::weak_ptr<const FigureMotion> loaded;
@@ -95,6 +102,7 @@ class Jobs {
     Findings make_clips(const RecipeMany& wanted, std::size_t table, std::size_t file,
                         const FigureMotion& motion, PackReport& report);
     Status take_name(const std::string& name, const std::string& from, const std::string& where);
+    void take_cues(File& file, const FigureMotion& motion, PackReport& report) const;
     void note_gaps(PackReport& report) const;
     void note_same_content(PackReport& report) const;
     Result<Performance> performance(const RecipeClip& clip, const FigureMotion& motion) const;

@@ -97,6 +97,7 @@ class MotionReader {
         drop_vertices(scene);
         to_inside(scene);
         rename(scene, source_.strip_prefix, recipe_.renames);
+        out_.cues = source_cues(scene, out_.file, out_.findings);
         if (scene.timelines.empty())
             return Finding{Code::kNoMotion,
                            Severity::kStop,
@@ -208,6 +209,7 @@ FigureMotion own_motion(const Figure& figure, const Recipe& recipe) {
     out.own = out.same_nodes = true;
     out.prefix = recipe.strip_prefix;
     out.stock = figure.timelines();
+    out.cues = source_cues(figure.scene(), out.file, out.findings);
     return out;
 }
 

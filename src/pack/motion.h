@@ -12,6 +12,7 @@
 #include "mellow/stock.h"
 #include "mellow/take.h"
 #include "pack/figure.h"
+#include "pack/source_cues.h"
 
 namespace mellow {
 
@@ -27,6 +28,7 @@ struct FigureMotion {
     std::string prefix;               ///< that timelines may be named with
     std::vector<TimelineStock> stock;
     std::vector<FileRecord> records;
+    std::vector<SourceCue> cues;  ///< of its timelines, with names of joints as in the figure
     Findings findings;
 
     /// The take of a bound rig of this motion, with what proving the figure needs.

@@ -51,6 +51,11 @@ class Namer {
         }
         for (std::size_t i = 0; i < clips.size(); ++i) {
             const RecipeClip& clip = clips[i].clip;
+            if (!is_chosen(target_, clip)) {
+                out.clips.emplace_back();
+                continue;
+            }
+            ++out.chosen;
             fields_.texts["clip"] = clip.range.name;
             fields_.texts["group"] = clip.labels.group.empty() ? "none" : clip.labels.group;
             fields_.numbers["index"] = static_cast<int>(i) + 1;
@@ -63,10 +68,23 @@ class Namer {
                        make(target_.clip_name, fmt::format("clip \"{}\"", clip.range.name)));
             out.clips.push_back(std::move(name));
         }
+        if (out.chosen == 0 && !clips.empty()) return none_chosen(clips);
         return out;
     }
 
   private:
+    Finding none_chosen(const std::vector<ClipJob>& clips) const {
+        std::vector<std::string> have;
+        for (const ClipJob& job : clips)
+            have.push_back(job.clip.labels.group.empty()
+                               ? job.clip.range.name
+                               : job.clip.range.name + " (" + job.clip.labels.group + ")");
+        return {
+            Code::kNoMotion, Severity::kStop,
+            target_.where,   "none of the clips is chosen by clips, clip_groups and clips_left_out",
+            name_list(have), "patterns that fit names, and groups, of some"};
+    }
+
     Result<std::string> make(const std::string& pattern, const std::string& what) {
         std::string name = ruled(filled(pattern, fields_), target_.names);
         if (!sound_name(name, true))
@@ -95,11 +113,17 @@ class Namer {
         std::map<std::string, int> kept;
         for (const ClipJob& job : clips) {
             const auto found = before.find(job.clip.range.name);
-            if (found == before.end() || found->second < first || found->second > last) continue;
+            if (!is_chosen(target_, job.clip) || found == before.end() || found->second < first ||
+                found->second > last)
+                continue;
             if (taken.insert(found->second).second) kept.insert(*found);
         }
         int next = first;
         for (const ClipJob& job : clips) {
+            if (!is_chosen(target_, job.clip)) {
+                ids.push_back(-1);
+                continue;
+            }
             const auto found = kept.find(job.clip.range.name);
             if (found != kept.end()) {
                 ids.push_back(found->second);
@@ -126,6 +150,10 @@ class Namer {
 };
 
 }  // namespace
+
+bool is_chosen(const Target& target, const RecipeClip& clip) {
+    return target.clips.takes(clip.range.name, clip.labels.group);
+}
 
 NameFields target_fields() {
     return {{{"crate", "x"}, {"figure", "x"}, {"clip", "x"}, {"group", "x"}, {"rate", "30"}},

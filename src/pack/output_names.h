@@ -20,11 +20,15 @@ struct OutputNames {
     std::string skin, library;
     std::vector<std::string> clips;  ///< as Jobs::clips()
     std::vector<int> ids;            ///< of the clips; empty where the target has none
+    std::size_t chosen = 0;          ///< how many clips the target takes; others have no name
 };
 
+/// True for a clip that the target takes.
+bool is_chosen(const Target& target, const RecipeClip& clip);
+
 /// Fills in all patterns. Clips that had a number before, by name, keep it; others take the next
-/// that is free. Fails with name-clash where two patterns give one file, or with limit where the
-/// numbers do not suffice.
+/// that is free. Fails with name-clash where two patterns give one file, with limit where the
+/// numbers do not suffice, or with no-motion where the target takes no clip.
 Result<OutputNames> output_names(const Recipe& recipe, const Target& target,
                                  const std::vector<ClipJob>& clips,
                                  const std::map<std::string, int>& ids_before);

@@ -95,7 +95,7 @@ class Packer {
                 progress(doing + clips[i].clip.range.name, i + 1, clips.size());
                 auto& result = results[i % in_flight];
                 for (std::size_t o = 0; o < outputs_.size(); ++o) {
-                    if (result->ok() && !result->value()[o]) continue;
+                    if (result->ok() ? !result->value()[o] : !outputs_[o]->wants(i)) continue;
                     if (result->ok() && result->value()[o]->ok()) {
                         take(o, i, std::move(*result->value()[o]).value());
                         continue;

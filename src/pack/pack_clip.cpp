@@ -104,9 +104,10 @@ std::vector<Mount> mounts_for(const Outputs& outputs, const Target& target) {
 Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outputs& outputs,
                              std::size_t i, Pool<Clip>& memory) {
     ClipResult results(outputs.size());
-    for (std::size_t o = 0; o < outputs.size(); ++o) results[o] = outputs[o]->standing(i);
+    for (std::size_t o = 0; o < outputs.size(); ++o)
+        if (outputs[o]->wants(i)) results[o] = outputs[o]->standing(i);
     for (std::size_t o = 0; o < outputs.size(); ++o) {
-        if (results[o]) continue;
+        if (results[o] || !outputs[o]->wants(i)) continue;
         const Target& target = outputs[o]->target();
         MELLOW_TRY(BakedClip baked,
                    bind_clip(recipe, jobs, i, target, mounts_for(outputs, target)));
@@ -114,7 +115,8 @@ Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outpu
         bake_into(recipe, jobs, baked, std::move(*room));
         std::optional<CrateOutput::Measured> first;
         for (std::size_t p = o; p < outputs.size(); ++p) {
-            if (results[p] || !(outputs[p]->target().rate == target.rate)) continue;
+            if (results[p] || !outputs[p]->wants(i) || !(outputs[p]->target().rate == target.rate))
+                continue;
             results[p] = outputs[p]->make(i, baked, first);
             const bool measured = results[p]->ok() && results[p]->value().packed.passed;
             if (!first && measured && !outputs[p]->shares_a_file())
@@ -130,7 +132,7 @@ Result<ClipResult> prove_shared(const Recipe& recipe, const Jobs& jobs, const Ou
                                 std::size_t i) {
     ClipResult results(outputs.size());
     for (std::size_t o = 0; o < outputs.size(); ++o) {
-        if (!outputs[o]->shares_a_file()) continue;
+        if (!outputs[o]->shares_a_file() || !outputs[o]->wants(i)) continue;
         MELLOW_TRY(const BakedClip baked, bind_clip(recipe, jobs, i, outputs[o]->target(),
                                                     mounts_for(outputs, outputs[o]->target())));
         results[o] = outputs[o]->prove_shared(i, baked);

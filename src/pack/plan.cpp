@@ -53,7 +53,6 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
     const bool stands = fs::exists(output, error);
     names.insert(names.end(), {"recipe.toml", "report.json", "report.txt", "target.toml"});
     if (!target.joints.list.joints.empty()) names.emplace_back("joints.txt");
-    if (!recipe.cues.empty() || recipe.motion.cues) names.emplace_back("cues.csv");
     if (recipe.picture) names.emplace_back("sheet.png");
     for (const std::string& name : names) {
         const bool there = fs::exists(output / name, error);
@@ -111,15 +110,19 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         if (first) {
             plan.joints.clear();
             for (const Joint& joint : figure.skeleton().joints()) plan.joints.push_back(joint.name);
-            const auto files = files_of(target, names, {});
-            for (std::size_t i = 0; i < plan.clips.size(); ++i)
-                plan.clips[i].file = names.clips[i].empty() ? files.back()
-                                                            : fmt::format("{}.{}", names.clips[i],
-                                                                          name(target.clip_format));
+        }
+        const auto files = files_of(target, names, {});
+        for (std::size_t i = 0; i < plan.clips.size(); ++i) {
+            std::string& file = plan.clips[i].file;
+            if (!file.empty() || !is_chosen(target, jobs->clips()[i].clip)) continue;
+            file = names.clips[i].empty()
+                       ? files.back()
+                       : fmt::format("{}.{}", names.clips[i], name(target.clip_format));
         }
         Status writable = StagedFolder::check(output, options.replace);
-        add_files(recipe, target, files_of(target, names, figure.scene().images), options,
-                  writable.ok(), plan.files);
+        std::vector<std::string> written = files_of(target, names, figure.scene().images);
+        if (jobs->has_cues() || recipe.motion.cues) written.emplace_back("cues.csv");
+        add_files(recipe, target, std::move(written), options, writable.ok(), plan.files);
         std::error_code error;
         if (first && writable && options.keep > 0 && fs::exists(output, error))
             plan.backup = StagedFolder::next_backup(output);

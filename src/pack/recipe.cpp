@@ -16,6 +16,7 @@
 #include "pack/checks.h"
 #include "pack/clip_names.h"
 #include "pack/recipe_cues.h"
+#include "pack/recipe_motion.h"
 #include "pack/recipe_parts.h"
 #include "pack/recipe_shaping.h"
 #include "pack/target_table.h"
@@ -509,18 +510,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
                 t.fail(Code::kValueBad, key, fmt::format("{}", t.number(key, 1)),
                        "a number above 0");
     });
-    section("motion", [&](TomlTable& t) {
-        RecipeMotion& m = recipe.motion;
-        m.where = t.where("");
-        m.feet = t.texts("feet", {});
-        m.wheels = t.texts("wheels", {});
-        m.wheel_share = read_within(t, "wheel_share", m.wheel_share, 0, 1);
-        m.rules.ground_m = read_within(t, "ground", 0, -1e4, 1e4);
-        m.slide_mm = read_within(t, "slide_mm", m.slide_mm, 0.1, 1e6);
-        m.depth_mm = read_within(t, "depth_mm", m.depth_mm, 0.1, 1e6);
-        m.pop_mm = read_within(t, "pop_mm", m.pop_mm, 0.1, 1e6);
-        m.cues = t.flag("cues", false);
-    });
+    section("motion", [&](TomlTable& t) { read_motion_checks(t, recipe.motion); });
     section("checks", [&](TomlTable& t) { read_checks(t, recipe.checks); });
     read_cameras(top, recipe);
     read_cues(top, recipe);

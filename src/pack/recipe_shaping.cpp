@@ -50,11 +50,13 @@ ValueCurve read_time(TomlTable& t) {
 }
 
 void read_shaping_keys(TomlTable& t, RecipeShaping& s) {
-    t.knows({"stretch", "seconds", "hold", "time", "time_shape", "repeat", "repeat_seconds"});
+    t.knows(
+        {"stretch", "seconds", "wait", "hold", "time", "time_shape", "repeat", "repeat_seconds"});
     s.reverse = t.flag("reverse", false);
     s.mirror = t.flag("mirror", false);
     s.stretch = read_within(t, "stretch", 1, 0.001, 1000);
     if (t.has("seconds")) s.seconds = read_within(t, "seconds", {}, 0.001, 1e6);
+    s.wait = read_within(t, "wait", 0, 0, 1e6);
     s.hold = read_within(t, "hold", 0, 0, 1e6);
     if (t.has("time") || t.has("time_shape")) s.time = read_time(t);
     const double repeat = read_within(t, "repeat", 1, 1, 10'000);
@@ -68,7 +70,8 @@ void read_shaping_keys(TomlTable& t, RecipeShaping& s) {
     };
     one_of("stretch", "seconds");
     one_of("repeat", "repeat_seconds");
-    for (const char* other : {"reverse", "stretch", "seconds", "hold"}) one_of("time", other);
+    for (const char* other : {"reverse", "stretch", "seconds", "wait", "hold"})
+        one_of("time", other);
 }
 
 void read_loop(TomlTable& t, RecipeClip& clip) {

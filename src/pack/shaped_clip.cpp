@@ -250,12 +250,17 @@ ValueCurve time_of(double first, double last, const RecipeShaping& s) {
     const double seconds = s.seconds.value_or((last - first) * s.stretch);
     ValueCurve curve =
         s.reverse ? even_time(last, first, seconds) : even_time(first, last, seconds);
-    if (s.hold > 0) curve.points.push_back({seconds + s.hold, curve.points.back().value, 0});
+    if (s.wait > 0) {
+        for (CurvePoint& point : curve.points) point.at += s.wait;
+        curve.points.insert(curve.points.begin(), {0, curve.points.front().value, 0});
+    }
+    if (s.hold > 0)
+        curve.points.push_back({s.wait + seconds + s.hold, curve.points.back().value, 0});
     return curve;
 }
 
 double shaped_seconds(double seconds, const RecipeShaping& s) {
-    double once = s.seconds.value_or(seconds * s.stretch) + s.hold;
+    double once = s.wait + s.seconds.value_or(seconds * s.stretch) + s.hold;
     if (!s.time.points.empty()) once = s.time.points.back().at;
     const double times =
         s.repeat_seconds > 0 ? std::max(1.0, std::ceil(s.repeat_seconds / once - 1e-9)) : s.repeat;

@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "crate/hash.h"
+#include "mellow/node_mask.h"
 #include "mellow/read.h"
 #include "pack/output_names.h"
 #include "pack/recipe_parts.h"
@@ -220,7 +221,8 @@ void read_pattern(TomlTable& t, const char* key, std::string& pattern) {
 
 void read_files(TomlTable& t, Target& target) {
     t.knows({"layout", "format", "skin_format", "skin_name", "clip_name", "library_name",
-             "name_case", "name_allowed", "name_replace", "ids"});
+             "name_case", "name_allowed", "name_replace", "ids", "clips", "clip_groups",
+             "clips_left_out"});
     if (t.has("layout")) {
         const std::vector<std::string> names{"skin-and-clips", "skin-and-library", "one-file",
                                              "clips-with-skin"};
@@ -272,12 +274,20 @@ void read_files(TomlTable& t, Target& target) {
             bad(t, "ids", fmt::format("[{}]", fmt::join(range, ", ")),
                 "two whole numbers, [first, last]");
     }
+    target.clips.names = t.texts("clips", {});
+    target.clips.groups = t.texts("clip_groups", {});
+    target.clips.left_out = t.texts("clips_left_out", {});
     if (target.clip_name.find("{id") != std::string::npos && !target.ids && !t.failed({"ids"}))
         t.fail(Code::kKeyMissing, "ids", "no ids, which clip_name uses", "ids = [first, last]",
                "ids = [1, 999]");
 }
 
 }  // namespace
+
+bool ClipChoice::takes(const std::string& name, const std::string& group) const {
+    return (names.empty() || fits_any(names, name)) &&
+           (groups.empty() || fits_any(groups, group)) && !fits_any(left_out, name);
+}
 
 std::string_view name(Layout layout) {
     constexpr std::string_view kNames[] = {"skin-and-clips", "skin-and-library", "one-file",

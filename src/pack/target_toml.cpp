@@ -52,6 +52,13 @@ class TargetText {
         out_ += key + " = " + value + "\n";
     }
 
+    void list(const std::string& key, const std::vector<std::string>& texts) {
+        if (texts.empty()) return;
+        std::vector<std::string> all;
+        for (const std::string& text : texts) all.push_back(quoted(text));
+        line(key, fmt::format("[{}]", fmt::join(all, ", ")));
+    }
+
     void rest() {
         const RestRule& rest = t_.rest;
         if (rest.from == RestRule::From::kSource) return;
@@ -95,6 +102,9 @@ class TargetText {
         line("name_allowed", quoted(t_.names.allowed));
         line("name_replace", quoted(t_.names.replace));
         if (t_.ids) line("ids", fmt::format("[{}, {}]", (*t_.ids)[0], (*t_.ids)[1]));
+        list("clips", t_.clips.names);
+        list("clip_groups", t_.clips.groups);
+        list("clips_left_out", t_.clips.left_out);
     }
 
     void rules() {

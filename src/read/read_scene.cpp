@@ -9,6 +9,7 @@
 #include <cstring>
 
 #include "base/text.h"
+#include "mellow/motion_text.h"
 #include "mellow/parallel.h"
 #include "mellow/read.h"
 #include "read/names.h"
@@ -114,6 +115,10 @@ Result<ReadResult> read_any(Bytes bytes, const std::string& name, const LoadFile
                     bytes.begin() + static_cast<std::ptrdiff_t>(bytes.size() - text.size()));
         return read_gltf(std::move(bytes), name, load, limits);
     }
+    if (text.starts_with(kMotionTextHead)) {
+        MELLOW_TRY(Scene scene, read_motion_text(text, name));
+        return ReadResult{std::move(scene), {}, "motion text"};
+    }
     if (head.starts_with("HIERARCHY")) return read_bvh(text, name, limits);
     // XML begins with "<", in UTF-16 and UTF-32 with zero bytes around it.
     const std::string_view raw(reinterpret_cast<const char*>(bytes.data()),
@@ -126,7 +131,7 @@ Result<ReadResult> read_any(Bytes bytes, const std::string& name, const LoadFile
         Severity::kStop,
         name,
         bytes.empty() ? "an empty file" : "a file that begins like none of the known formats",
-        "glTF 2.0 (.glb or .gltf), COLLADA (.dae) or BVH",
+        "glTF 2.0 (.glb or .gltf), COLLADA (.dae), BVH or motion as text",
         "write the scene in one of these formats"};
 }
 

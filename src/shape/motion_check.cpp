@@ -116,11 +116,24 @@ FootMotion foot_motion(const std::string& joint, const std::vector<Vec3>& places
     return out;
 }
 
-}  // namespace
+PlaneMotion plane_motion(const MotionPlane& plane, const Skeleton& skeleton,
+                         const std::vector<std::vector<Vec3>>& places) {
+    PlaneMotion out;
+    out.plane = plane.name;
+    for (const int joint : plane.joints)
+        for (std::size_t k = 0; k < places[at(joint)].size(); ++k) {
+            const double depth = dot(plane.at - places[at(joint)][k], plane.faces);
+            if (depth <= out.depth_m) continue;
+            out.joint = skeleton[joint].name;
+            out.depth_m = depth, out.sample = static_cast<int>(k);
+        }
+    return out;
+}
 
-std::vector<int> suggest_feet(const Skeleton& skeleton) {
+/// Joints with the first of the words in their names that any pair of joints, left and right, has.
+std::vector<int> in_pairs(const Skeleton& skeleton, std::initializer_list<const char*> words) {
     std::vector<int> out;
-    for (const char* word : {"foot", "ankle", "hoof", "paw"}) {
+    for (const char* word : words) {
         for (int j = 0; j < skeleton.size(); ++j) {
             std::string name = skeleton[j].name;
             std::transform(name.begin(), name.end(), name.begin(),
@@ -133,6 +146,16 @@ std::vector<int> suggest_feet(const Skeleton& skeleton) {
         if (!out.empty()) return out;
     }
     return out;
+}
+
+}  // namespace
+
+std::vector<int> suggest_feet(const Skeleton& skeleton) {
+    return in_pairs(skeleton, {"foot", "ankle", "hoof", "paw"});
+}
+
+std::vector<int> suggest_hands(const Skeleton& skeleton) {
+    return in_pairs(skeleton, {"hand", "wrist", "palm"});
 }
 
 std::vector<int> suggest_wheels(const Skeleton& skeleton) {
@@ -155,19 +178,22 @@ std::vector<int> suggest_wheels(const Skeleton& skeleton) {
     return out;
 }
 
-MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet,
-                         const FootRules& rules, const std::vector<int>& wheels) {
+MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton,
+                         const MotionSubjects& subjects) {
     MotionCheck out;
+    const std::vector<int>& wheels = subjects.wheels;
     std::vector<std::vector<Quat>> turns;
     const auto places = places_of(clip, skeleton, wheels, turns);
     const std::vector<Affine> rest = skeleton.rest_worlds();
     const double rate = clip.rate.per_second();
-    for (const int foot : feet)
-        out.feet.push_back(
-            foot_motion(skeleton[foot].name, places[at(foot)], rest[at(foot)].o.y, rate, rules));
+    for (const int foot : subjects.feet)
+        out.feet.push_back(foot_motion(skeleton[foot].name, places[at(foot)], rest[at(foot)].o.y,
+                                       rate, subjects.rules));
     for (std::size_t w = 0; w < wheels.size(); ++w)
         out.wheels.push_back(
             wheel_motion(skeleton[wheels[w]].name, places[at(wheels[w])], turns[w], rate));
+    for (const MotionPlane& plane : subjects.planes)
+        out.planes.push_back(plane_motion(plane, skeleton, places));
     std::vector<double> all;
     for (int j = 0; j < skeleton.size(); ++j) {
         const std::vector<Vec3>& p = places[at(j)];

@@ -92,6 +92,7 @@ const std::map<std::string, std::string>& severities() {
                                                           {"rest-shape", "note warning"},
                                                           {"foot-slide", "warning"},
                                                           {"wheel-turn", "warning"},
+                                                          {"through-plane", "warning"},
                                                           {"foot-depth", "warning"},
                                                           {"pop", "warning"},
                                                           {"travel-in-hips", "warning"},

@@ -1,0 +1,70 @@
+#include "pack/recipe_motion.h"
+
+#include <fmt/format.h>
+
+#include <set>
+
+#include "rig/sheet_words.h"
+
+namespace mellow {
+namespace {
+
+/// A table of ahead, left and up, inside: +Z is ahead, +X left.
+Vec3 read_steps(TomlTable& t, const char* key) {
+    const toml::table* table = t.table(key);
+    if (table == nullptr) return {};
+    TomlTable in = t.inner(*table, key);
+    Vec3 out;
+    out.z = read_within(in, "ahead", 0, -1e6, 1e6);
+    out.x = read_within(in, "left", 0, -1e6, 1e6);
+    out.y = read_within(in, "up", 0, -1e6, 1e6);
+    in.close();
+    return out;
+}
+
+RecipePlane read_plane(TomlTable& t) {
+    RecipePlane out;
+    out.where = t.where("");
+    out.plane.name = t.text("name");
+    t.knows({"at", "faces"});
+    if (t.has("at")) out.plane.at = read_steps(t, "at");
+    if (t.has("faces")) out.plane.faces = read_steps(t, "faces");
+    const double far = length(out.plane.faces);
+    if (far > 0)
+        out.plane.faces = out.plane.faces * (1 / far);
+    else if (!t.failed({"faces"}))
+        t.fail(t.has("faces") ? Code::kValueBad : Code::kKeyMissing, "faces",
+               t.has("faces") ? "no way at all" : "no faces",
+               "the side of the plane on which joints may be", "faces = { ahead = -1 }");
+    out.joints = t.texts("joints", {});
+    out.clips = t.texts("clips", {});
+    t.close();
+    return out;
+}
+
+}  // namespace
+
+void read_motion_checks(TomlTable& t, RecipeMotion& m) {
+    m.where = t.where("");
+    m.feet = t.texts("feet", {});
+    m.wheels = t.texts("wheels", {});
+    m.wheel_share = read_within(t, "wheel_share", m.wheel_share, 0, 1);
+    m.rules.ground_m = read_within(t, "ground", 0, -1e4, 1e4);
+    m.slide_mm = read_within(t, "slide_mm", m.slide_mm, 0.1, 1e6);
+    m.depth_mm = read_within(t, "depth_mm", m.depth_mm, 0.1, 1e6);
+    m.pop_mm = read_within(t, "pop_mm", m.pop_mm, 0.1, 1e6);
+    m.plane_mm = read_within(t, "plane_mm", m.plane_mm, 0, 1e6);
+    m.cues = t.flag("cues", false);
+    const auto planes = t.tables("plane");
+    std::set<std::string> names;
+    for (std::size_t i = 0; i < planes.size(); ++i) {
+        TomlTable p = t.within(*planes[i], fmt::format("motion.plane {}", i + 1));
+        m.planes.push_back(read_plane(p));
+        const std::string& name = m.planes.back().plane.name;
+        if (!name.empty() && !names.insert(name).second)
+            p.fail(Code::kNameClash, "name", fmt::format("a second plane \"{}\"", name),
+                   "one name per plane", "");
+    }
+}
+
+}  // namespace mellow
