@@ -482,7 +482,9 @@ TEST_F(RoundTest, HandsBehindPlanesAreSaid) {
     // From the other side it is free; up and left count, too.
     const PackReport free = proven(change(plane, "ahead = -2", "up = 1") + kPick);
     EXPECT_EQ(free.clips[0].motion_check.planes[0].depth_m, 0);
-    EXPECT_EQ(pack("[checks]\nthrough-plane = \"stop\"\n" + plane + kPick).value().proven, false);
+    const auto strict = pack("[checks]\nthrough-plane = \"fail\"\n" + plane + kPick);
+    ASSERT_THAT(strict, IsOk());
+    EXPECT_FALSE(strict.value().proven);
     for (const auto& [text, code, part] :
          {std::tuple("name = \"p\"\n", Code::kKeyMissing, "faces"),
           {"name = \"p\"\nfaces = {}\n", Code::kValueBad, "no way at all"},
