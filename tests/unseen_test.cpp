@@ -1,0 +1,187 @@
+// Small things that larger tests do not see: bounds, degenerate values, what is not said twice.
+#include <cmath>
+
+#include "mellow/read.h"
+#include "mellow/write.h"
+#include "rigs.h"
+#include "small_figure.h"
+
+namespace mellow {
+namespace {
+
+using test::FailsWith;
+using test::figure;
+using test::IsOk;
+using test::keyed;
+using test::of_code;
+using test::pack_text;
+using test::recipe;
+using test::run_tool;
+using test::TempFolder;
+using test::Three;
+using test::write_bytes;
+using test::write_text;
+using testing::HasSubstr;
+using testing::IsEmpty;
+using testing::SizeIs;
+
+class UnseenTest : public test::SmallFigure {};
+
+TEST_F(UnseenTest, ASeamOfTwoMillimetresIsSaidAndOneOfSixFails) {
+    // The head goes up and down evenly and ends a little higher; nothing else is open.
+    const auto nod = [](double gap_m) {
+        return keyed(1, "translation", 24, [=](int f) {
+            return Three{0, 0.5 + 0.1 * std::sin(2 * M_PI * f / 24) + gap_m * f / 24, 0};
+        });
+    };
+    const std::string loop = recipe("range = [0, 24]\nloop = true\n");
+    EXPECT_THAT(of_code(pack({nod(0.0005)}, loop), Code::kLoopOpen), IsEmpty());
+    const PackReport small = pack({nod(0.002)}, loop), large = pack({nod(0.006)}, loop);
+    ASSERT_THAT(of_code(small, Code::kLoopOpen), SizeIs(1));
+    EXPECT_THAT(of_code(small, Code::kLoopOpen)[0].found, HasSubstr("2.0 mm"));
+    EXPECT_TRUE(small.proven);
+    EXPECT_FALSE(large.proven);
+}
+
+TEST_F(UnseenTest, JointsTimesSamplesAreBounded) {
+    Scene scene;
+    scene.rate = {24, 1};
+    for (int n = 0; n < 100; ++n)
+        test::add_node(scene, "j" + std::to_string(n), n - 1, {{0, 0.02, 0}, {}, {1, 1, 1}});
+    scene.roots = {0};
+    test::key_turn(scene, 0, {}, test::turn(test::kX, 30));
+    scene.timelines[0].name = "move";
+    write_bytes(folder_ / "figure.glb", write_glb(scene));
+    // 100 joints and the root times 25 samples are 2525: 80 times 31 is less, 80 times 32 more.
+    const auto with = [&](int most) {
+        return pack_text(
+            folder_,
+            recipe("range = [0, 24]\n", fmt::format("most_samples = {}\n", most), "rate = 24\n"),
+            true);
+    };
+    EXPECT_THAT(with(31), FailsWith(Code::kLimit, "most_samples = "));
+    EXPECT_THAT(with(32), IsOk());
+}
+
+TEST_F(UnseenTest, WhatTheRecipeSaysOfAFileIsNotAskedAgain) {
+    write_text(
+        folder_ / "figure.glb",
+        "HIERARCHY\nROOT hips\n{\nOFFSET 0 0.96 0\nCHANNELS 6 Xposition Yposition Zposition "
+        "Zrotation Xrotation Yrotation\nJOINT head\n{\nOFFSET 0 0.7 0\nCHANNELS 3 Zrotation "
+        "Xrotation Yrotation\nEnd Site\n{\nOFFSET 0 0.1 0\n}\n}\n}\nMOTION\nFrames: 2\nFrame "
+        "Time: 0.0416667\n0 0 0 0 0 0 0 0 0\n0.1 0.02 0.3 90 0 0 0 0 0\n");
+    const auto unit_said = [&](const std::string& source) {
+        const auto report =
+            pack_text(folder_, recipe("range = [0, 1]\n", "", "rate = 24\n" + source), true);
+        EXPECT_THAT(report, IsOk());
+        int said = 0;
+        for (const Finding& f : report.value().findings)
+            said += f.found.ends_with("its unit and axes") ? 1 : 0;
+        return said;
+    };
+    EXPECT_EQ(unit_said(""), 1);
+    EXPECT_EQ(unit_said("unit = \"metre\"\nup = \"+Y\"\n"), 1) << "its front is still open";
+    EXPECT_EQ(unit_said("unit = \"metre\"\nup = \"+Y\"\nfront = \"+Z\"\n"), 0);
+}
+
+TEST_F(UnseenTest, MeshesBelowWhatARuleMovesAreOfTheFigure) {
+    write_text(folder_ / "cart.rig.toml",
+               "[[rule]]\nkind = \"follow\"\nnode = \"cart\"\nsource = \"head\"\n");
+    const std::string nodes = R"(,{"name":"cart","children":[4]},{"name":"crate","mesh":0})";
+    const auto left = [&](const std::string& source) {
+        const PackReport report =
+            pack({going(24, 1)}, recipe("range = [0, 24]\n", "", source), nodes, ",3");
+        return of_code(report, Code::kLeftOut);
+    };
+    ASSERT_THAT(left(""), SizeIs(1));
+    EXPECT_THAT(left("")[0].found, HasSubstr("crate"));
+    EXPECT_THAT(left("rig = \"cart.rig.toml\"\n"), IsEmpty());
+}
+
+TEST_F(UnseenTest, WhatFewerInfluencesCostIsHowFarVerticesAreOff) {
+    // All vertices hang half on each; one joint each is left. The head goes up by 0.2 m, and half
+    // of that is missing, or too much.
+    const auto up = keyed(1, "translation", 24, [](int f) {
+        return Three{0, 0.5 + 0.2 * f / 24, 0};
+    });
+    const PackReport report = pack({up}, recipe("range = [0, 24]\n", "influences = 1\n"));
+    ASSERT_THAT(report.clips, SizeIs(1));
+    EXPECT_NEAR(report.clips[0].proof.simplified_mm.worst, 100, 1e-3);
+    EXPECT_LT(report.clips[0].proof.vertex_mm.worst, 0.001);
+}
+
+TEST_F(UnseenTest, WhatCannotBeReadBackIsNotWritten) {
+    // 1e36 units of 10 km are beyond single precision.
+    write_text(folder_ / "far.bvh",
+               "HIERARCHY\nROOT hips\n{\nOFFSET 0 0 0\nCHANNELS 6 Xposition Yposition Zposition "
+               "Zrotation Xrotation Yrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\nMOTION\nFrames: "
+               "1\nFrame Time: 0.04\n1e36 0 0 0 0 0\n");
+    const std::string in = "'" + (folder_ / "far.bvh").string() + "'",
+                      out = "'" + (folder_ / "far.glb").string() + "'";
+    const auto run = run_tool("convert " + in + " " + out + " --unit 1e4 --up +Y --front +Z");
+    EXPECT_NE(run.exit, 0);
+    EXPECT_THAT(run.err, HasSubstr("cannot be read back"));
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "far.glb"));
+}
+
+TEST(UnseenMathTest, AFlatMatrixHasNoShear) {
+    const Affine m{{1, 0, 0}, {0, 0, 0}, {0.5, 0, 1}, {1, 2, 3}};
+    const Affine shear = shear_of(m, {{1, 2, 3}, {}, {1, 0, 1}});
+    EXPECT_EQ(shear.x, (Vec3{1, 0, 0}));
+    EXPECT_EQ(shear.y, (Vec3{0, 1, 0}));
+    EXPECT_EQ(shear.z, (Vec3{0, 0, 1}));
+}
+
+/// A node whose transforms stand in `stack`, moved by linear curves of 0 to 90 degrees.
+Scene collada(const std::string& stack, const std::vector<std::string>& turned) {
+    std::string animations;
+    for (const std::string& member : turned)
+        animations += fmt::format(
+            R"(<animation><source id="i{0}"><float_array id="ia{0}" count="2">0 1</float_array><technique_common><accessor source="#ia{0}" count="2" stride="1"><param name="TIME" type="float"/></accessor></technique_common></source><source id="o{0}"><float_array id="oa{0}" count="2">0 90</float_array><technique_common><accessor source="#oa{0}" count="2" stride="1"><param name="ANGLE" type="float"/></accessor></technique_common></source><source id="k{0}"><Name_array id="ka{0}" count="2">LINEAR LINEAR</Name_array><technique_common><accessor source="#ka{0}" count="2" stride="1"><param name="INTERPOLATION" type="name"/></accessor></technique_common></source><sampler id="s{0}"><input semantic="INPUT" source="#i{0}"/><input semantic="OUTPUT" source="#o{0}"/><input semantic="INTERPOLATION" source="#k{0}"/></sampler><channel source="#s{0}" target="n/{0}.ANGLE"/></animation>)",
+            member);
+    const std::string text = fmt::format(
+        R"(<?xml version="1.0"?><COLLADA xmlns="http://www.collada.org/2005/11/COLLADASchema" version="1.4.1"><asset><unit meter="1"/><up_axis>Y_UP</up_axis></asset><library_animations>{}</library_animations><library_visual_scenes><visual_scene id="v"><node id="n" name="n" type="JOINT">{}</node></visual_scene></library_visual_scenes><scene><instance_visual_scene url="#v"/></scene></COLLADA>)",
+        turned.empty() ? "" : animations, stack);
+    std::string whole = text;
+    if (turned.empty()) {
+        const std::string empty = "<library_animations></library_animations>";
+        whole.replace(whole.find(empty), empty.size(), "");
+    }
+    auto read = read_memory(Bytes(whole.begin(), whole.end()), "n.dae", {});
+    EXPECT_THAT(read, IsOk());
+    return read ? std::move(read.value().scene) : Scene{};
+}
+
+TEST(UnseenStackTest, ATurnBehindAnUnevenScaleIsShear) {
+    const Scene scene = collada("<scale>2 1 1</scale><rotate>0 0 1 45</rotate>", {});
+    // diag(2, 1, 1) times a turn by 45 degrees about Z: columns (2c, c) and (-2c, c).
+    const Affine m = local_matrix(scene.nodes.at(0));
+    const double c = std::sqrt(0.5);
+    EXPECT_NEAR(length(m.x - Vec3{2 * c, c, 0}), 0, 1e-9);
+    EXPECT_NEAR(length(m.y - Vec3{-2 * c, c, 0}), 0, 1e-9);
+    EXPECT_NEAR(length(m.z - Vec3{0, 0, 1}), 0, 1e-9);
+}
+
+TEST(UnseenStackTest, TurnsAboutTwoAxesAreNoArc) {
+    Scene scene = collada(R"(<rotate sid="rx">1 0 0 0</rotate><rotate sid="ry">0 1 0 0</rotate>)",
+                          {"rx", "ry"});
+    compose_stacks(scene);
+    const Channel* found = nullptr;
+    for (const Channel& c : scene.timelines.at(0).channels)
+        if (c.path == Path::kRotation) found = &c;
+    ASSERT_NE(found, nullptr);
+    for (int i = 0; i <= 40; ++i) {
+        const double t = i / 40.0, h = t * M_PI / 4;
+        double q[4];
+        sample(found->curve, true, {&t, 1}, q);
+        // Rx(2h) Ry(2h) = (sin h cos h, cos h sin h, sin h sin h, cos h cos h).
+        const double s = std::sin(h), c = std::cos(h);
+        const double exact[4] = {s * c, s * c, s * s, c * c};
+        double dot = 0;
+        for (int k = 0; k < 4; ++k) dot += q[k] * exact[k];
+        EXPECT_NEAR(std::abs(dot), 1, 1e-12) << "at " << t;
+    }
+}
+
+}  // namespace
+}  // namespace mellow
