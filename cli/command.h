@@ -59,6 +59,7 @@ struct Requests {
     PackRequest pack;
     CheckRequest check;
     ViewRequest view;
+    PlayRequest play;
     CompareRequest compare;
     ConvertRequest convert;
     LiftRequest lift;

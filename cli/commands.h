@@ -76,6 +76,13 @@ struct ConvertRequest : Common {
 };
 int convert(const ConvertRequest& request);
 
+struct PlayRequest : Common {
+    std::string crate, states, script, output;
+    double seconds = 0, rate = 30;  ///< 0: as long as the script and two seconds more
+    bool replace = false;
+};
+int play(const PlayRequest& request);
+
 struct CompareRequest : Common {
     std::string a, b, timeline_a, timeline_b;
     TypedConvention truth_a, truth_b;

@@ -349,6 +349,38 @@ Command lift_command(LiftRequest& r) {
     return c;
 }
 
+Command play_command(PlayRequest& r) {
+    Command c{"play", "Play the clips of a crate by states, as a game would",
+              "A small stand-in for an engine, which knows nothing but the files of the crate. A "
+              "sheet says which clip plays in which state and what leads from one to the next "
+              "(docs/states.md); a script sets flags and sends signals. What happens is printed; "
+              "the same script gives the same bytes."};
+    c.options.push_back({"CRATE", &r.crate, "CRATE", "Crate folder", {}, Names::kCrate, true});
+    c.options.push_back({"--states",
+                         &r.states,
+                         "SHEET",
+                         "States and the ways between them",
+                         {},
+                         Names::kToml,
+                         true});
+    c.options.push_back({"--script", &r.script, "FILE",
+                         "Table with a first line seconds,name,value: what happens when"});
+    c.options.push_back({"--seconds", &r.seconds, "SECONDS",
+                         "How long (default: two seconds more than the script)"});
+    c.options.push_back({"--rate", &r.rate, "STEPS", "Steps a second (default 30)"});
+    c.options.push_back({"-o,--output",
+                         &r.output,
+                         "FILE",
+                         "A page (.html) that plays the states by its keys",
+                         {},
+                         Names::kPicture});
+    c.options.push_back({"--replace", &r.replace, "", "Replace the page if it exists"});
+    add_common(c, r);
+    c.examples = {"mellow play crates/yard --states yard.states.toml --script yard.script.csv"};
+    c.run = [&r] { return play(r); };
+    return c;
+}
+
 Command demo_command(DemoRequest& r) {
     Command c{"demo", "Write the orchard's demo data and run the whole job on it", ""};
     c.options.push_back({"FOLDER",
@@ -371,9 +403,10 @@ Command demo_command(DemoRequest& r) {
 }  // namespace
 
 std::vector<Command> commands(Requests& r) {
-    return {describe_command(r.describe), draft_command(r.draft), pack_command(r.pack),
-            check_command(r.check),       view_command(r.view),   compare_command(r.compare),
-            convert_command(r.convert),   lift_command(r.lift),   demo_command(r.demo)};
+    return {describe_command(r.describe), draft_command(r.draft),     pack_command(r.pack),
+            check_command(r.check),       view_command(r.view),       play_command(r.play),
+            compare_command(r.compare),   convert_command(r.convert), lift_command(r.lift),
+            demo_command(r.demo)};
 }
 
 const Command* find_command(const std::vector<Command>& all, const std::string& name) {

@@ -91,8 +91,9 @@ int demo(const DemoRequest& request) {
         job.quiet = !talk, job.json = false;
         return pack(job);
     };
-    for (const char* recipe : {"tamsin.recipe.toml", "press.recipe.toml", "engines.recipe.toml",
-                               "shift.recipe.toml", "before.recipe.toml", "round.recipe.toml"})
+    for (const char* recipe :
+         {"tamsin.recipe.toml", "press.recipe.toml", "engines.recipe.toml", "shift.recipe.toml",
+          "before.recipe.toml", "round.recipe.toml", "yard.recipe.toml"})
         if (const int exit = pack_one(recipe, request.replace); exit != kDone) return exit;
     if (talk) {
         print_out("\nwhat looping and repairing changes, by checks on motion:\n");
@@ -100,8 +101,16 @@ int demo(const DemoRequest& request) {
         changes.a = (folder / "crates/before").string();
         changes.b = (folder / "crates/round").string();
         (void)compare(changes);  // that they differ is no failure here
-        print_out("\n");
+        print_out("\nplayed by states, as a game would:\n");
     }
+    PlayRequest game{request,
+                     (folder / "crates/yard").string(),
+                     (folder / "yard.states.toml").string(),
+                     (folder / "yard.script.csv").string(),
+                     {}};
+    game.quiet = !talk, game.json = false;
+    if (const int exit = play(game); exit != kDone) return exit;
+    if (talk) print_out("\n");
     CheckRequest checks{request, {(folder / "engines.recipe.toml").string()}, {}, {}, {}};
     checks.quiet = !talk, checks.json = false;
     if (const int exit = check(checks); exit != kDone) return exit;
@@ -109,10 +118,10 @@ int demo(const DemoRequest& request) {
         return fail(request, s.failures());
     if (const int exit = pack_one("shift.recipe.toml", true); exit != kDone) return exit;
     if (request.json)
-        print_made(
-            request, files,
-            {"crates/tamsin", "crates/press", "crates/engines/orchard", "crates/engines/viewer",
-             "crates/engines/machine", "crates/shift", "crates/before", "crates/round"});
+        print_made(request, files,
+                   {"crates/tamsin", "crates/press", "crates/engines/orchard",
+                    "crates/engines/viewer", "crates/engines/machine", "crates/shift",
+                    "crates/before", "crates/round", "crates/yard"});
     return kDone;
 }
 

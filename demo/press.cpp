@@ -269,7 +269,8 @@ std::vector<File> press_files() {
     return {{"press.glb", "a cider press of rigid parts, one timeline",
              mellow::write_glb(press_scene())},
             {"press.rig.toml", "what turns its screw and its wheels", text(kPressRig)},
-            {"press.recipe.toml", "what to make of it", text(kPressRecipe)}};
+            {"press.recipe.toml", "what to make of it", text(kPressRecipe)},
+            {"press.states.toml", "which clip a game plays when", text(kPressStates)}};
 }
 
 }  // namespace orchard

@@ -201,6 +201,9 @@ std::vector<File> shift_files(int each) {
         {"shift.recipe.toml", "all motions of the shift in one crate", bytes_of(kShiftRecipe)});
     files.push_back({"round.recipe.toml", "clips made of some of them", bytes_of(kRoundRecipe)});
     files.push_back({"before.recipe.toml", "two of them as they were", bytes_of(kBeforeRecipe)});
+    files.push_back({"yard.recipe.toml", "what a game needs of Tamsin", bytes_of(kYardRecipe)});
+    files.push_back({"yard.states.toml", "which clip it plays when", bytes_of(kYardStates)});
+    files.push_back({"yard.script.csv", "fourteen seconds of play", bytes_of(kYardScript)});
     return files;
 }
 

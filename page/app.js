@@ -5,7 +5,7 @@ const el = (tag, attributes = {}, ...inside) => {
   const out = document.createElement(tag);
   for (const [k, v] of Object.entries(attributes)) {
     if (k.startsWith('on')) out[k] = v;
-    else if (k.startsWith('aria-')) out.setAttribute(k, String(v));
+    else if (k.startsWith('aria-')) { if (v !== undefined) out.setAttribute(k, String(v)); }
     else if (v !== undefined && v !== false) out.setAttribute(k, v === true ? '' : v);
   }
   out.append(...inside.filter((x) => x !== undefined && x !== null));
@@ -118,6 +118,7 @@ function seek(seconds) {
 function changed() { App.stage.stale = true; }
 
 function advance(by) {
+  if (States.on) { States.advance(by * App.speed); return; }
   const clip = leader();
   if (!clip || clip.seconds <= 0) return;
   const before = Math.floor(App.seconds * clip.rate + 1e-6);
@@ -147,6 +148,7 @@ function play(on) {
 function step(by) {
   const clip = leader();
   if (!clip) return;
+  States.off();
   play(false);
   seek((Math.round(App.seconds * clip.rate) + by) / clip.rate);
 }
@@ -177,12 +179,14 @@ function overlay(stage) {
   const { shown } = App;
   App.figures.forEach((figure, i) => {
     const clip = clipOf(figure, App.clip), pose = App.poses[i];
-    if (shown.path && clip) {
+    if (shown.path && States.on && !i) {
+      stage.line(States.machine.trail, color('ink'), 2);
+    } else if (shown.path && clip) {
       const { root, trails } = paths()[i];
       stage.line(root, color('ink'), 2);
       for (const list of trails.values()) stage.line(list, color('warm'), 1.5, [5, 3]);
     }
-    if (shown.ends && clip) {
+    if (shown.ends && clip && !States.on) {
       bones(stage, figure, poseOf(figure, clip, 0, 0, stage.actors[i].place), color('mid'), [2, 3]);
       const last = poseOf(figure, clip, (clip.samples - 1) / clip.rate, 0, stage.actors[i].place);
       bones(stage, figure, last, color('ghost'), [6, 3]);
@@ -317,6 +321,7 @@ const PANELS = {
         el('label', {}, el('input', { type: 'checkbox', checked: App.chosen.has(figure.names[j]), onchange: (e) => pick(figure.names[j], e.target.checked) }), ' ' + figure.names[j]))),
     ];
   },
+  states() { return States.panel(); },
   curves() { return Curves.panel(); },
   source() { return Source.panel(); },
   findings() {
@@ -341,7 +346,7 @@ function pick(name, on) {
 }
 
 function panel() {
-  const tabs = Object.keys(PANELS).filter((name) => name !== 'source' || App.figures.some((f) => f.sourceJoints.length));
+  const tabs = Object.keys(PANELS).filter((name) => (name !== 'states' || States.machine) && (name !== 'source' || App.figures.some((f) => f.sourceJoints.length)));
   byId('tabs').replaceChildren(...tabs.map((name) => el('button', { role: 'tab', 'aria-pressed': App.tab === name, onclick: () => { App.tab = name; panel(); } }, name)));
   byId('panel').replaceChildren(...PANELS[App.tab]().filter(Boolean));
   if (App.tab === 'curves' || App.tab === 'source') Curves.draw();
@@ -353,7 +358,7 @@ function list() {
   const facts = new Map(App.figures.flatMap((f) => (f.manifest ? f.manifest.clips : [])).map((c) => [c.name, c]));
   byId('clips').replaceChildren(...fits.map((name) => {
     const f = facts.get(name);
-    return el('li', { role: 'option', 'data-name': name, 'aria-selected': name === App.clip, onclick: () => select(name) }, name, f ? el('small', {}, `${short(f.seconds)} s, ${f.samples === 1 ? 'a pose' : f.loop === 'once' ? 'once' : 'loop'}`) : null);
+    return el('li', { role: 'option', 'data-name': name, 'aria-selected': name === App.clip, onclick: () => { States.off(); select(name); } }, name, f ? el('small', {}, `${short(f.seconds)} s, ${f.samples === 1 ? 'a pose' : f.loop === 'once' ? 'once' : 'loop'}`) : null);
   }));
 }
 
@@ -368,13 +373,13 @@ function controls() {
     ...[['skin', 'skin'], ['wire', 'wire'], ['bones', 'skeleton'], ['names', 'names'], ['axes', 'local axes'], ['path', 'root path'], ['ends', 'first and last pose'], ['grid', 'ground']].map(([k, w]) => toggle(k, w)));
   App.follow = true;
   byId('transport').append(
-    el('button', { onclick: () => seek(0), title: 'Home' }, 'start'), el('button', { onclick: () => step(-1), title: 'left arrow' }, 'back'),
+    el('button', { onclick: () => { States.off(); seek(0); }, title: 'Home' }, 'start'), el('button', { onclick: () => step(-1), title: 'left arrow' }, 'back'),
     el('button', { id: 'play', onclick: () => play(!App.playing), title: 'space' }, 'play'), el('button', { onclick: () => step(1), title: 'right arrow' }, 'on'),
     el('label', {}, 'speed ', el('select', { id: 'speed', onchange: (e) => { App.speed = Number(e.target.value); } }, ...[0.1, 0.25, 0.5, 1, 2, 4].map((x) => el('option', { value: x, selected: x === 1 }, x + 'x')))),
     el('label', {}, 'at the end ', el('select', { id: 'mode', onchange: (e) => { App.mode = e.target.value; App.turns = 0; changed(); } }, el('option', { value: 'on' }, 'again, travel goes on'), el('option', { value: 'back' }, 'again, from the start'), el('option', { value: 'once' }, 'stop'), el('option', { value: 'next' }, 'next clip'))),
     el('output', { id: 'now' }));
   const line = byId('line');
-  const at = (e) => { const r = line.getBoundingClientRect(), clip = leader(); if (clip) { play(false); seek(((e.clientX - r.left - 8) / (r.width - 16)) * clip.seconds); } };
+  const at = (e) => { const r = line.getBoundingClientRect(), clip = leader(); if (clip) { States.off(); play(false); seek(((e.clientX - r.left - 8) / (r.width - 16)) * clip.seconds); } };
   line.addEventListener('pointerdown', (e) => { line.setPointerCapture(e.pointerId); at(e); });
   line.addEventListener('pointermove', (e) => { if (e.buttons) at(e); });
   byId('search').addEventListener('input', list);
@@ -386,9 +391,10 @@ function controls() {
     const all = [...byId('clips').children].map((li) => li.dataset.name), i = all.indexOf(App.clip);
     const keys = {
       ' ': () => play(!App.playing), ArrowLeft: () => step(e.shiftKey ? -10 : -1), ArrowRight: () => step(e.shiftKey ? 10 : 1), Home: () => seek(0), End: () => seek(Infinity),
-      ArrowUp: () => all.length && select(all[(i + all.length - 1) % all.length]), ArrowDown: () => all.length && select(all[(i + 1) % all.length]),
+      ArrowUp: () => all.length && States.off() && select(all[(i + all.length - 1) % all.length]), ArrowDown: () => all.length && States.off() && select(all[(i + 1) % all.length]),
       '/': () => byId('search').focus(), 1: () => App.stage.look('front'), 2: () => App.stage.look('side'), 3: () => App.stage.look('top'), 4: () => App.stage.look('quarter'),
     };
+    if (States.key(e.key)) { e.preventDefault(); return; }
     if (keys[e.key]) { keys[e.key](); e.preventDefault(); }
   });
 }
@@ -409,7 +415,7 @@ function frame(now) {
 
 function draw() {
   const { stage } = App;
-  App.poses = App.figures.map((f, i) => poseOf(f, clipOf(f, App.clip), App.seconds, App.turns, stage.actors[i].place));
+  App.poses = App.figures.map((f, i) => (States.on && !i ? States.machine.pose() : null) || poseOf(f, clipOf(f, App.clip), App.seconds, App.turns, stage.actors[i].place));
   if (App.follow && App.figures.length === 1) {
     const [figure] = App.figures, root = placeOn(App.poses[0], figure.joints[0]);
     const hips = placeOn(App.poses[0], figure.joints[Math.min(1, figure.joints.length - 1)]);
@@ -456,6 +462,7 @@ function start() {
   App.figures.forEach((f, i) => App.stage.add(f, [(i - (App.figures.length - 1) / 2) * -1.3 * App.wide, 0, 0]));
   App.stage.target = [0, App.middle, 0];
   App.stage.distance = size * (App.figures.length > 1 ? 1.2 * App.figures.length : 2.1);
+  States.start();
   controls();
   list();
   panel();
@@ -465,6 +472,7 @@ function start() {
   new ResizeObserver(draw).observe(byId('stage'));  // before the page is painted: nothing is stretched
   requestAnimationFrame(frame);
   Check.run();
+  States.check();
 }
 
 /** For tests and for the curious: what the page reads from the files, in their axes and unit. */
@@ -475,5 +483,7 @@ window.mellow = {
     return Object.fromEntries(f.joints.map((j) => [f.names[j], Array.from(worlds[j].subarray(9))]));
   },
   select, seek, play,
+  /** A flag is turned over, a signal sent. */
+  press: (name) => States.press(name),
   state: () => ({ clip: App.clip, seconds: App.seconds, turns: App.turns, playing: App.playing, errors: App.errors, skins: Boolean(App.stage.renderer) }),
 };

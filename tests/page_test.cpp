@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "mellow/page.h"
+#include "mellow/play.h"
 #include "mellow/read.h"
 #include "packing.h"
 #include "plain_gltf.h"
@@ -229,6 +230,96 @@ TEST_F(PageTest, TheSourceStandsOverTheResult) {
                change(read_text(folder_ / "tamsin.recipe.toml"), "[108, 132]", "[109, 133]"));
     ASSERT_EQ(run_tool(view).exit, 0);
     EXPECT_GT(browser_.open(folder_ / "a.html", "#flat", script)["worst"]["walk"].get<double>(), 5);
+}
+
+TEST_F(PageTest, TheStatesArePlayedAsTheToolPlaysThem) {
+    pack(
+        "[target]\nconvention = \"z-up-centimetre-left\"\nloop_form = \"open\"\nfirst_frame = "
+        "1\n[[cue]]\nname = \"left\"\nat = 110\n");
+    write_text(folder_ / "s.toml", R"(start = "stand"
+signals = ["pick"]
+flags = { walking = false }
+[[state]]
+name = "stand"
+[[state]]
+name = "walk"
+speed = 1.3
+[[state]]
+name = "pick"
+speed = -2
+[[way]]
+from = "stand"
+to = "walk"
+when = "walking"
+blend = 0.3
+[[way]]
+from = "walk"
+to = "stand"
+when = "not walking"
+at_end = true
+blend = 0.4
+blend_shape = "linear"
+[[way]]
+from = "*"
+to = "pick"
+on = "pick"
+priority = 1
+blend = 0.5
+again = "restart"
+[[way]]
+from = "pick"
+to = "walk"
+at_end = true
+blend = 0.2
+)");
+    write_text(folder_ / "c.csv",
+               "seconds,name,value\n0.4,walking,yes\n3.05,pick,\n3.3,pick,\n6,walking,no\n");
+    const auto run =
+        test::run_tool("play " + path("crates/tamsin") + " --states " + path("s.toml") +
+                       " --script " + path("c.csv") + " --json -o " + path("a.html"));
+    ASSERT_EQ(run.exit, 0) << run.err;
+    const json told = json::parse(run.out)["steps"];
+    const json page = browser_.open(folder_ / "a.html", "#flat-play", R"(
+        document.dispatchEvent(new KeyboardEvent('keydown', { key: 'w' }));
+        const flag = States.machine.flags.walking;
+        for (let i = 0; i < 20; ++i) States.advance(1 / 30);
+        return { steps: JSON.parse(byId('played').textContent), errors: App.errors, flag,
+                 clip: App.clip, panel: byId('panel').textContent };)");
+    EXPECT_THAT(page["errors"], SizeIs(0)) << page["errors"];
+    EXPECT_EQ(page["flag"], true);
+    EXPECT_EQ(page["clip"], "walk");
+    EXPECT_THAT(page["panel"].get<std::string>(), HasSubstr("stand to walk"));
+    const json& steps = page["steps"];
+    ASSERT_EQ(steps.size(), told.size());
+    const Crate crate = open_crate(folder_ / "crates/tamsin").value();
+    const StateSheet sheet = parse_states(read_text(folder_ / "s.toml"), "").value();
+    const auto events = parse_events(read_text(folder_ / "c.csv"), "", sheet).value();
+    StandIn game = StandIn::make(crate, sheet).value();
+    const Conversion out({}, crate.convention);
+    std::size_t next = 0;
+    std::set<std::string> states;
+    for (std::size_t k = 0; k < steps.size(); ++k) {
+        for (; next < events.size() && events[next].seconds <= static_cast<double>(k) / 30 + 1e-9;
+             ++next)
+            events[next].signal ? game.send(events[next].name)
+                                : game.set(events[next].name, events[next].value);
+        game.advance(1 / 30.0);
+        EXPECT_EQ(steps[k]["state"], told[k]["state"]) << k;
+        states.insert(steps[k]["state"]);
+        EXPECT_NEAR(steps[k]["heading"].get<double>(), told[k]["heading_degrees"].get<double>(),
+                    1e-4);
+        ASSERT_EQ(steps[k]["cues"].size(), told[k]["cues"].size()) << k;
+        for (std::size_t j = 0; j < game.joints().size(); ++j) {
+            const json& at = steps[k]["joints"];
+            if (!at.contains(game.joints()[j])) continue;
+            const Vec3 p = out.point(game.worlds()[j].o);
+            const std::array wanted{p.x, p.y, p.z};
+            for (std::size_t c = 0; c < 3; ++c)
+                ASSERT_NEAR(at[game.joints()[j]][c].get<double>(), wanted[c], 2e-3)
+                    << k << game.joints()[j];
+        }
+    }
+    EXPECT_EQ(states.size(), 3U);
 }
 
 TEST_F(PageTest, MistakesAreToldAndNothingIsWritten) {

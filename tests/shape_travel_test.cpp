@@ -4,6 +4,7 @@
 
 #include "mellow/shape.h"
 #include "mellow/travel.h"
+#include "rigs.h"
 #include "support.h"
 
 namespace mellow {

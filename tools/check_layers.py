@@ -8,7 +8,7 @@ import re
 import sys
 
 GROUND = ["base", "math", "model"]
-STAGES = ["read", "rig", "bake", "shape", "travel", "fit", "write", "crate", "prove", "draw", "pack"]
+STAGES = ["read", "rig", "bake", "shape", "travel", "fit", "write", "crate", "prove", "draw", "pack", "play"]
 HEADERS = {
     "base": ["bytes", "finding", "result", "parallel"],
     "math": ["vec3", "quat", "transform", "euler"],
@@ -17,6 +17,7 @@ HEADERS = {
     "read": ["read"], "rig": ["lift", "performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["motion_check", "shape", "shaping"], "travel": ["travel"],
     "fit": ["fit", "joint_fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
     "pack": ["mellow", "bake_file", "check", "draft", "pack", "page", "recipe", "target", "crate", "convert_file", "rig_stock"],
+    "play": ["play", "states"],
 }
 OWNER = {name: stage for stage, names in HEADERS.items() for name in names}
 FORBIDDEN_IN_CORE = ["<fstream>", "<iostream>", "<cstdio>", "<filesystem>", "<chrono>", "<ctime>", "<thread>", "<fmt/core.h>"]
@@ -26,6 +27,8 @@ CORE = GROUND + ["rig", "bake", "shape", "travel", "fit", "prove"]
 def allowed(stage):
     if stage in GROUND:
         return set(GROUND[: GROUND.index(stage) + 1])
+    if stage == "play":  # what an engine has: crates
+        return set(GROUND + ["pack", "play"])
     return set(GROUND + STAGES) if stage == "pack" else set(GROUND + [stage])
 
 

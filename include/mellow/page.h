@@ -15,6 +15,7 @@
 #include "mellow/finding.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
+#include "mellow/states.h"
 
 namespace mellow {
 
@@ -38,6 +39,8 @@ struct PageFigure {
 
 struct Page {
     std::string title, what;
+    /// States that its first figure plays, as JSON (page_states()); empty without.
+    std::string states = {};
     std::vector<Bytes> files;  ///< GLB, each once
     std::vector<PageFigure> figures;
 };
@@ -57,6 +60,9 @@ Status add_recipe(Page& page, const std::filesystem::path& recipe, const std::st
 /// Adds a scene and its animations, as they are, in its convention.
 Status add_scene(Page& page, const std::string& name, const Scene& scene,
                  const Findings& findings = {}, const std::string& match = "*");
+/// A sheet as the page takes it, with a script that it plays for tests (#play).
+std::string page_states(const StateSheet& sheet, const std::vector<PlayEvent>& events,
+                        double seconds, double rate);
 /// The page as HTML.
 std::string page_text(const Page& page);
 

@@ -192,10 +192,47 @@ Status add_scene(Page& page, const std::string& name, const Scene& scene, const 
     return fits(page, name);
 }
 
+std::string page_states(const StateSheet& sheet, const std::vector<PlayEvent>& events,
+                        double seconds, double rate) {
+    JsonWriter json;
+    json.begin_object().member("start", sheet.start);
+    json.object("flags", [&] {
+        for (const auto& [flag, value] : sheet.flags) json.member(flag, value);
+    });
+    json.list("signals", sheet.signals);
+    json.list("states", sheet.states, [&](const State& state) {
+        json.begin_object().member("name", state.name).member("clip", state.clip);
+        json.member("speed", state.speed).key("loop");
+        if (state.loop == State::Loop::kAsClip)
+            json.raw("null");
+        else
+            json.value(state.loop == State::Loop::kYes);
+        json.end_object();
+    });
+    json.list("ways", sheet.ways, [&](const Way& way) {
+        json.begin_object().member("from", way.from).member("to", way.to);
+        json.list("when", way.when, [&](const auto& flag) {
+            json.begin_array().value(flag.first).value(flag.second).end_array();
+        });
+        json.member("on", way.on).member("at_end", way.at_end).member("blend", way.blend);
+        json.member("shape", name(way.shape)).member("priority", way.priority);
+        json.member("restart", way.restart).end_object();
+    });
+    json.object("script", [&] {
+        json.member("seconds", seconds).member("rate", rate);
+        json.list("events", events, [&](const PlayEvent& event) {
+            json.begin_object().member("seconds", event.seconds).member("name", event.name);
+            json.member("signal", event.signal).member("value", event.value).end_object();
+        });
+    });
+    return json.end_object().take_text();
+}
+
 std::string page_text(const Page& page) {
     JsonWriter json;
     json.begin_object().member("title", page.title).member("what", page.what);
     json.list("figures", page.figures, [&](const PageFigure& f) { write_figure(json, f); });
+    json.raw_member("states", page.states);
     std::string facts = json.end_object().take_text();
     // In a script element nothing is escaped, and "</script" would end it.
     for (std::size_t at = 0; (at = facts.find('<', at)) != facts.npos;)

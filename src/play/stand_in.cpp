@@ -1,0 +1,410 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <deque>
+#include <limits>
+#include <map>
+#include <optional>
+#include <set>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "mellow/play.h"
+#include "play/played_motion.h"
+
+namespace mellow {
+namespace {
+
+/// A loop whose end is farther than this from its beginning jumps.
+constexpr double kSeam_m = 0.01;
+/// Times this close are the same.
+constexpr double kSameTime_s = 1e-9;
+
+}  // namespace
+
+struct StandIn::Parts {
+    /// A state that plays; the last of them is the one that counts, others fade.
+    struct Playing {
+        int state = 0;
+        double second = 0;  ///< of its clip
+        int turns = 0;
+        double speed = 1;
+        bool loops = false, ended = false;
+        double blend = 0, blended = 0;  ///< seconds: in all, and so far
+        CurveShape shape = CurveShape::kSmooth;
+
+        double weight() const {
+            if (blended >= blend) return 1;
+            const double u = blended / blend;
+            return shape == CurveShape::kLinear ? u : u * u * (3 - 2 * u);
+        }
+    };
+
+    Scene skin;
+    StateSheet sheet;
+    int root = kNone;
+    std::vector<PlayedMotion> clips;
+    std::vector<std::size_t> clip_of;  ///< of each state
+    std::vector<std::string> idle_cues;
+    std::vector<const Way*> ways;  ///< in the order in which they are looked at
+    std::vector<std::string> names;
+    std::vector<int> order;
+    std::map<std::string, bool> flags;
+    std::set<std::string> pending;
+    std::deque<Playing> playing;
+    Transform place;  ///< of the root, without what it rests at
+    double seconds = 0, heading = 0;
+    std::vector<Affine> worlds;
+    PlayStep step;
+
+    const PlayedMotion& motion(const Playing& p) const { return clips[clip_of[at(p.state)]]; }
+    const State& state(const Playing& p) const { return sheet.states[at(p.state)]; }
+
+    double speed_of(int s) const {
+        const ClipLabels& labels = clips[clip_of[at(s)]].facts().labels;
+        return sheet.states[at(s)].speed * labels.speed * (labels.backwards ? -1 : 1);
+    }
+    bool loops(int s) const {
+        const State& state = sheet.states[at(s)];
+        if (state.loop == State::Loop::kAsClip) return clips[clip_of[at(s)]].loops();
+        return state.loop == State::Loop::kYes;
+    }
+
+    void enter(int s, double blend, CurveShape shape) {
+        Playing p;
+        p.state = s;
+        p.speed = speed_of(s);
+        p.loops = loops(s);
+        p.second = p.speed < 0 ? motion(p).seconds() : 0;
+        p.ended = motion(p).seconds() <= 0;
+        p.blend = playing.empty() ? 0 : blend;
+        p.shape = shape;
+        playing.push_back(p);
+        if (p.blend <= 0) playing.erase(playing.begin(), playing.end() - 1);
+    }
+
+    bool holds(const Way& way) const {
+        return std::all_of(way.when.begin(), way.when.end(),
+                           [&](const auto& flag) { return flags.at(flag.first) == flag.second; });
+    }
+
+    bool starts_at(const Way& way) const {
+        return way.from == "*" || way.from == state(playing.back()).name;
+    }
+
+    /// Takes the first way that is open. At the end of a clip all are looked at, else those that do
+    /// not wait for it.
+    bool go(bool at_end) {
+        for (const Way* way : ways) {
+            if (!starts_at(*way) || (way->at_end && !at_end)) continue;
+            if (!way->on.empty() && !pending.contains(way->on)) continue;
+            if (!holds(*way)) continue;
+            const bool same = way->to == state(playing.back()).name;
+            if (same && !way->restart) {
+                pending.erase(way->on);  // it plays already
+                continue;
+            }
+            pending.erase(way->on);
+            enter(sheet.find(way->to), way->blend, way->shape);
+            return true;
+        }
+        return false;
+    }
+
+    /// Wall seconds until a clip ends; no end for those that stand.
+    double until_end(const Playing& p) const {
+        if (p.ended || p.speed == 0) return std::numeric_limits<double>::infinity();
+        const double left = p.speed > 0 ? motion(p).seconds() - p.second : p.second;
+        return left / std::abs(p.speed);
+    }
+
+    /// Moves one clip by wall seconds, which do not go beyond its end; what its root travels.
+    Transform move(Playing& p, double dt) {
+        if (p.ended) return {};
+        const PlayedMotion& clip = motion(p);
+        const double before = p.second, left = until_end(p);
+        const bool ends = dt >= left - kSameTime_s;
+        p.second = !ends ? before + p.speed * dt : p.speed > 0 ? clip.seconds() : 0;
+        const Transform way = joined(undone(clip.travelled(before)), clip.travelled(p.second));
+        if (&p == &playing.back()) fire(p, before, ends && !p.loops);
+        if (ends && !p.loops) p.ended = true;
+        return way;
+    }
+
+    /// A loop at its end begins again: what it has travelled goes on from there.
+    void turn_over(Playing& p) {
+        if (!p.loops || p.speed == 0 || until_end(p) > kSameTime_s) return;
+        p.second = p.speed > 0 ? 0 : motion(p).seconds();
+        ++p.turns;
+    }
+
+    /// Cues from `before` on and before where the clip is now; at its last end that, too.
+    void fire(const Playing& p, double before, bool with_end) {
+        const auto passed = [&](double at) {
+            const bool end = with_end && std::abs(at - p.second) < kSameTime_s;
+            if (p.speed > 0)
+                return end || (at >= before - kSameTime_s && at < p.second - kSameTime_s);
+            return end || (at <= before + kSameTime_s && at > p.second + kSameTime_s);
+        };
+        struct Passed {
+            double at;
+            FiredCue cue;
+        };
+        std::vector<Passed> all;
+        for (const Cue& cue : motion(p).facts().cues) {
+            if (passed(cue.first)) all.push_back({cue.first, {cue.name, cue.joint, false}});
+            if (cue.last > cue.first && passed(cue.last))
+                all.push_back({cue.last, {cue.name, cue.joint, true}});
+        }
+        std::stable_sort(all.begin(), all.end(), [&](const Passed& a, const Passed& b) {
+            return p.speed > 0 ? a.at < b.at : a.at > b.at;
+        });
+        for (Passed& one : all) step.cues.push_back(std::move(one.cue));
+    }
+
+    /// All clips go on by wall seconds that end no clip of the last state early.
+    void move_all(double dt) {
+        Transform way;
+        for (std::size_t i = 0; i < playing.size(); ++i) {
+            Playing& p = playing[i];
+            const Transform own = i + 1 == playing.size() ? move(p, dt) : move_through(p, dt);
+            p.blended += dt;
+            way = i == 0 ? own : mixed(way, own, p.weight());
+        }
+        heading += twist_angle(way.r, {0, 1, 0});
+        place = joined(place, way);
+        std::size_t below = playing.size();
+        while (below > 1 && playing[below - 1].weight() < 1) --below;
+        playing.erase(playing.begin(), playing.begin() + static_cast<std::ptrdiff_t>(below - 1));
+    }
+
+    /// The same for a clip that fades: over any number of its ends.
+    Transform move_through(Playing& p, double dt) {
+        Transform way;
+        while (dt > 0 && !p.ended && p.speed != 0) {
+            const double now = std::min(dt, until_end(p));
+            way = joined(way, move(p, now));
+            turn_over(p);
+            dt -= now;
+        }
+        return way;
+    }
+
+    void pose() {
+        std::vector<Transform> all, one;
+        for (std::size_t i = 0; i < playing.size(); ++i) {
+            motion(playing[i]).pose(playing[i].second, i == 0 ? all : one);
+            const double w = playing[i].weight();
+            for (std::size_t n = 0; i > 0 && n < all.size(); ++n) all[n] = mixed(all[n], one[n], w);
+        }
+        Transform& top = all[at(root)];
+        const Vec3 size = top.s;
+        top = joined(place, {top.t, top.r, {1, 1, 1}});
+        top.s = size;
+        worlds.resize(all.size());
+        for (const int n : order) {
+            const int up = skin.nodes[at(n)].parent;
+            worlds[at(n)] = to_affine(all[at(n)]);
+            if (up != kNone) worlds[at(n)] = worlds[at(up)] * worlds[at(n)];
+        }
+    }
+
+    void advance(double dt) {
+        step = {};
+        go(playing.back().ended);
+        while (dt > kSameTime_s) {
+            const double now = std::min(dt, until_end(playing.back()));
+            move_all(now);
+            dt -= now;
+            Playing& last = playing.back();
+            if (last.ended || until_end(last) <= kSameTime_s)
+                if (!go(true)) turn_over(last);
+            if (playing.back().ended && until_end(playing.back()) > dt) {
+                if (dt > 0) move_all(dt);
+                break;
+            }
+        }
+        for (auto at = pending.begin(); at != pending.end();) {
+            const bool heard = std::any_of(ways.begin(), ways.end(), [&](const Way* way) {
+                return way->on == *at && starts_at(*way);
+            });
+            if (heard) {
+                ++at;
+                continue;
+            }
+            step.unheard.push_back(*at);
+            at = pending.erase(at);
+        }
+        pose();
+    }
+};
+
+StandIn::StandIn(std::unique_ptr<Parts> parts) : parts_(std::move(parts)) {}
+StandIn::StandIn(StandIn&&) noexcept = default;
+StandIn& StandIn::operator=(StandIn&&) noexcept = default;
+StandIn::~StandIn() = default;
+
+Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
+    auto parts = std::make_unique<Parts>();
+    parts->skin = crate.skin;
+    parts->sheet = sheet;
+    std::vector<std::string> names;
+    for (const Clip& clip : crate.clips) names.push_back(clip.name);
+    Findings wrong;
+    std::map<std::string, std::size_t> used;
+    for (const State& state : sheet.states) {
+        const auto found = std::find(names.begin(), names.end(), state.clip);
+        if (found == names.end()) {
+            wrong.push_back({Code::kNameUnknown, Severity::kStop, state.where + ", clip",
+                             fmt::format("no clip \"{}\" in the crate", state.clip),
+                             suggest(state.clip, names), "clip = one of them, or pack it"});
+            continue;
+        }
+        const auto index = static_cast<std::size_t>(found - names.begin());
+        const Scene& motion = crate.motions[index];
+        // The root of a clip is the joint that none of its joints is above.
+        for (const Node& node : motion.nodes)
+            if (parts->root == kNone && node.parent == kNone)
+                parts->root = find_node(parts->skin, node.name);
+        if (parts->root == kNone) {
+            wrong.push_back({Code::kSkeletonDiffers, Severity::kStop, state.where + ", clip",
+                             "a clip whose root is no joint of the skin", "clips of this figure",
+                             "pack the crate again"});
+            continue;
+        }
+        const auto [have, fresh] = used.try_emplace(state.clip, parts->clips.size());
+        if (fresh) parts->clips.emplace_back(crate.clips[index], motion, parts->skin, parts->root);
+        parts->clip_of.push_back(have->second);
+    }
+    if (!wrong.empty()) return wrong;
+    for (const Clip& clip : crate.clips)
+        for (const Cue& cue : clip.cues)
+            if (!used.contains(clip.name))
+                parts->idle_cues.push_back(cue.name + " of " + clip.name);
+    for (const Way& way : parts->sheet.ways) parts->ways.push_back(&way);
+    std::stable_sort(parts->ways.begin(), parts->ways.end(), [](const Way* a, const Way* b) {
+        if (a->priority != b->priority) return a->priority > b->priority;
+        return a->from != "*" && b->from == "*";
+    });
+    for (const Node& node : parts->skin.nodes) parts->names.push_back(node.name);
+    parts->order = parents_first(parts->skin);
+    for (const auto& [flag, value] : sheet.flags) parts->flags[flag] = value;
+    parts->enter(sheet.find(sheet.start), 0, CurveShape::kSmooth);
+    parts->pose();
+    return StandIn(std::move(parts));
+}
+
+Findings StandIn::check() const {
+    const Parts& p = *parts_;
+    Findings out;
+    const auto add = [&](Code code, const std::string& where, std::string found,
+                         std::string expected, std::string remedy) {
+        out.push_back({code, Severity::kWarning, where, std::move(found), std::move(expected),
+                       std::move(remedy)});
+    };
+    std::set<std::string> reached{p.sheet.start};
+    for (std::size_t round = 0; round < p.sheet.states.size(); ++round)
+        for (const Way& way : p.sheet.ways)
+            if (way.from == "*" || reached.contains(way.from)) reached.insert(way.to);
+    for (std::size_t s = 0; s < p.sheet.states.size(); ++s) {
+        const State& state = p.sheet.states[s];
+        const PlayedMotion& clip = p.clips[p.clip_of[s]];
+        const int index = static_cast<int>(s);
+        if (!reached.contains(state.name))
+            add(Code::kStateUnreached, state.where,
+                fmt::format("no way leads to \"{}\"", state.name), "a way to it, or start",
+                "[[way]] with to = \"" + state.name + "\"");
+        const bool left = std::any_of(p.sheet.ways.begin(), p.sheet.ways.end(), [&](const Way& w) {
+            return w.to != state.name && (w.from == "*" || w.from == state.name);
+        });
+        if (!left && !p.loops(index) && p.sheet.states.size() > 1)
+            add(Code::kStateStuck, state.where,
+                fmt::format("\"{}\" plays once, and no way leads on", state.name), "a way from it",
+                "[[way]] with from = \"" + state.name + "\" and at_end = true");
+        if (p.loops(index) && clip.seam() > kSeam_m)
+            add(Code::kStateSeam, state.where,
+                fmt::format("\"{}\" begins again {:.0f} mm from where it ends{}", state.clip,
+                            clip.seam() * 1000, clip.loops() ? "" : ", as a clip that plays once"),
+                "a loop, whose travel is on its root",
+                "loop = true and travel = [\"ground\", \"heading\"] in the recipe; or loop = false "
+                "here");
+    }
+    for (const Way& way : p.sheet.ways) {
+        if (way.when.empty() && way.on.empty() && !way.at_end)
+            add(Code::kWayOpen, way.where,
+                fmt::format("nothing holds back the way from \"{}\" to \"{}\"", way.from, way.to),
+                "when, on or at_end", "at_end = true");
+        for (std::size_t s = 0; s < p.sheet.states.size(); ++s) {
+            const State& state = p.sheet.states[s];
+            if (state.name != way.to && state.name != way.from) continue;
+            const double speed = std::abs(p.speed_of(static_cast<int>(s)));
+            const double lasts = p.clips[p.clip_of[s]].seconds() / std::max(speed, 1e-9);
+            if (!p.loops(static_cast<int>(s)) && lasts > 0 && way.blend > lasts)
+                add(Code::kBlendLong, way.where,
+                    fmt::format("a blend of {:g} s with \"{}\", which lasts {:.3g} s", way.blend,
+                                state.name, lasts),
+                    "a blend no longer than its clips", "a shorter blend");
+        }
+    }
+    if (!p.idle_cues.empty())
+        add(Code::kCueUnreached, p.sheet.file,
+            "cues of clips in no state: " + name_list(p.idle_cues), "",
+            "a state with the clip, or nothing, if this is meant");
+    return out;
+}
+
+void StandIn::set(const std::string& flag, bool value) {
+    if (const auto found = parts_->flags.find(flag); found != parts_->flags.end())
+        found->second = value;
+}
+
+void StandIn::send(const std::string& signal) {
+    const auto& known = parts_->sheet.signals;
+    if (std::find(known.begin(), known.end(), signal) != known.end())
+        parts_->pending.insert(signal);
+}
+
+PlayStep StandIn::advance(double seconds) {
+    Parts& p = *parts_;
+    p.advance(seconds);
+    p.seconds += seconds;
+    PlayStep& step = p.step;
+    step.seconds = p.seconds;
+    const auto& last = p.playing.back();
+    step.state = p.state(last).name;
+    step.state_seconds = last.second;
+    step.turns = last.turns;
+    double rest = 1;
+    for (std::size_t i = p.playing.size(); i-- > 0;) {
+        const double w = i == 0 ? rest : rest * p.playing[i].weight();
+        step.mix.insert(step.mix.begin(), {p.state(p.playing[i]).name, w});
+        rest -= w;
+    }
+    step.root = p.place.t;
+    step.heading_rad = p.heading;
+    return std::move(step);
+}
+
+const std::vector<std::string>& StandIn::joints() const { return parts_->names; }
+const std::vector<Affine>& StandIn::worlds() const { return parts_->worlds; }
+
+std::vector<PlayStep> play_events(StandIn& player, const std::vector<PlayEvent>& events,
+                                  double seconds, double rate) {
+    std::vector<PlayStep> out;
+    std::size_t next = 0;
+    const auto steps = static_cast<std::size_t>(std::llround(seconds * rate));
+    for (std::size_t k = 0; k < steps; ++k) {
+        for (; next < events.size() && events[next].seconds <= static_cast<double>(k) / rate + 1e-9;
+             ++next)
+            if (events[next].signal)
+                player.send(events[next].name);
+            else
+                player.set(events[next].name, events[next].value);
+        out.push_back(player.advance(1 / rate));
+        out.back().seconds = static_cast<double>(k + 1) / rate;
+    }
+    return out;
+}
+
+}  // namespace mellow

@@ -1,0 +1,369 @@
+// States, and the stand-in that plays them: against the files of the clips, by 4x4 matrices of the
+// test's own, and against the order that docs/states.md promises.
+#include "mellow/play.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <numbers>
+#include <random>
+
+#include "packing.h"
+#include "plain_gltf.h"
+#include "support.h"
+
+namespace mellow {
+namespace {
+
+using nlohmann::json;
+using test::FailsWith;
+using test::IsOk;
+using test::plain_gltf_worlds;
+using test::PlainMatrix;
+using test::read_text;
+using test::run_tool;
+using test::TempFolder;
+using test::write_text;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::IsEmpty;
+
+PlainMatrix times(const PlainMatrix& a, const PlainMatrix& b) {
+    PlainMatrix out{};
+    for (std::size_t r = 0; r < 4; ++r)
+        for (std::size_t c = 0; c < 4; ++c)
+            for (std::size_t i = 0; i < 4; ++i) out[r][c] += a[r][i] * b[i][c];
+    return out;
+}
+
+/// Of a matrix that turns and shifts.
+PlainMatrix undone(const PlainMatrix& m) {
+    PlainMatrix out{};
+    for (std::size_t r = 0; r < 3; ++r)
+        for (std::size_t c = 0; c < 3; ++c) {
+            out[r][c] = m[c][r];
+            out[r][3] -= m[c][r] * m[c][3];
+        }
+    out[3][3] = 1;
+    return out;
+}
+
+const std::string kStates = R"(start = "stand"
+signals = ["pick", "wave"]
+[flags]
+walking = false
+[[state]]
+name = "stand"
+[[state]]
+name = "walk"
+[[state]]
+name = "pick"
+[[way]]
+from = "stand"
+to = "walk"
+when = "walking"
+[[way]]
+from = "walk"
+to = "stand"
+when = "not walking"
+at_end = true
+[[way]]
+from = "*"
+to = "pick"
+on = "pick"
+priority = 1
+blend = 0.5
+blend_shape = "linear"
+[[way]]
+from = "pick"
+to = "stand"
+at_end = true
+)";
+
+/// Tamsin's crate, packed once for all tests: stand (a loop), walk (a loop that travels), pick.
+class PlayTest : public testing::Test {
+  protected:
+    static void SetUpTestSuite() {
+        folder() = std::make_unique<TempFolder>();
+        test::write_files(folder()->path(), test::tamsin());
+        const std::string recipe =
+            test::change(read_text(*folder() / "tamsin.recipe.toml"), "[[clip]]\nname = \"walk\"",
+                         "[[cue]]\nname = \"left\"\nat = 108\n[[cue]]\nname "
+                         "= \"right\"\nat = 120\nto = 126\njoint = "
+                         "\"foot.R\"\n[[clip]]\nname = \"walk\"");
+        ASSERT_THAT(test::pack_text(*folder(), recipe, true), IsOk());
+    }
+    static void TearDownTestSuite() { folder().reset(); }
+    static std::unique_ptr<TempFolder>& folder() {
+        static std::unique_ptr<TempFolder> made;
+        return made;
+    }
+    static std::filesystem::path crate() { return *folder() / "crates/tamsin"; }
+
+    static StandIn player(const std::string& states = kStates) {
+        static const Crate opened = open_crate(crate()).value();
+        const auto sheet = parse_states(states, "s.toml");
+        EXPECT_THAT(sheet, IsOk());
+        auto made = StandIn::make(opened, sheet.value());
+        EXPECT_THAT(made, IsOk());
+        return std::move(made).value();
+    }
+    static std::map<std::string, test::PlainNode> file(const std::string& clip, int sample) {
+        return plain_gltf_worlds(read_text(crate() / ("clips/" + clip + ".glb")), clip, sample);
+    }
+    static Vec3 place(const StandIn& player, const std::string& joint) {
+        for (std::size_t j = 0; j < player.joints().size(); ++j)
+            if (player.joints()[j] == joint) return player.worlds()[j].o;
+        ADD_FAILURE() << joint;
+        return {};
+    }
+};
+
+TEST_F(PlayTest, LoopsGoOnByTheirStepAndJointsAreWhereTheFilesHaveThem) {
+    StandIn game = player();
+    game.set("walking", true);
+    // 2 and a half turns of a second, at 30 samples a second.
+    PlayStep step;
+    for (int k = 0; k < 75; ++k) step = game.advance(1 / 30.0);
+    EXPECT_EQ(step.state, "walk");
+    EXPECT_EQ(step.turns, 2);
+    EXPECT_NEAR(step.state_seconds, 0.5, 1e-9);
+    const PlainMatrix first = file("walk", 0).at("root").world;
+    const PlainMatrix once = times(file("walk", 30).at("root").world, undone(first));
+    const PlainMatrix rest = file("stand", 0).at("root").world;
+    // The game began on its own origin: what takes the first root there goes before.
+    const PlainMatrix from = times(rest, undone(first));
+    const auto now = file("walk", 15);
+    for (const char* joint : {"root", "hips", "hand.L", "foot.R", "head"}) {
+        const PlainMatrix m = times(from, times(once, times(once, now.at(joint).world)));
+        const Vec3 p = place(game, joint);
+        EXPECT_NEAR(p.x, m[0][3], 2e-6) << joint;
+        EXPECT_NEAR(p.y, m[1][3], 2e-6) << joint;
+        EXPECT_NEAR(p.z, m[2][3], 2e-6) << joint;
+    }
+    EXPECT_NEAR(step.root.z, place(game, "root").z - rest[2][3], 1e-9);
+}
+
+TEST_F(PlayTest, WaysAreTakenWhenTheyMay) {
+    StandIn game = player();
+    EXPECT_EQ(game.advance(0.1).state, "stand");
+    game.set("walking", true);
+    EXPECT_EQ(game.advance(0.1).state, "walk");
+    game.set("walking", false);
+    // Not before the end of the step, and then at once: 1 s after it began.
+    PlayStep step;
+    for (int k = 0; k < 8; ++k) step = game.advance(0.1);
+    EXPECT_EQ(step.state, "walk");
+    step = game.advance(0.15);
+    EXPECT_EQ(step.state, "stand");
+    EXPECT_NEAR(step.state_seconds, 0.05, 1e-9);
+    // A signal that nobody listens to is said and forgotten; one that plays already is ignored.
+    game.send("wave");
+    EXPECT_THAT(game.advance(0.1).unheard, ElementsAre("wave"));
+    game.send("pick");
+    step = game.advance(0.1);
+    EXPECT_EQ(step.state, "pick");
+    game.send("pick");
+    step = game.advance(0.2);
+    EXPECT_NEAR(step.state_seconds, 0.3, 1e-9);
+    EXPECT_THAT(step.unheard, IsEmpty());
+    // Where the way says so it begins again.
+    StandIn again =
+        player(test::change(kStates, "blend = 0.5", "blend = 0.5\nagain = \"restart\""));
+    again.send("pick");
+    again.advance(0.3);
+    again.send("pick");
+    EXPECT_NEAR(again.advance(0.2).state_seconds, 0.2, 1e-9);
+    // Once played it goes back: pick lasts 4 s.
+    for (int k = 0; k < 40; ++k) step = game.advance(0.1);
+    EXPECT_EQ(step.state, "stand");
+}
+
+TEST_F(PlayTest, HigherPriorityGoesFirstAndOwnWaysBeforeThoseFromAny) {
+    const std::string tail =
+        "[[way]]\nfrom = \"*\"\nto = \"stand\"\non = \"wave\"\n"
+        "[[way]]\nfrom = \"pick\"\nto = \"walk\"\non = \"wave\"\n";
+    const auto after = [](const std::string& states) {
+        StandIn game = player(states);
+        game.send("pick");
+        game.advance(0.1);
+        game.send("wave");
+        return game.advance(0.1).state;
+    };
+    EXPECT_EQ(after(kStates + tail), "walk") << "a state's own ways come first";
+    EXPECT_EQ(after(kStates + test::change(tail, "to = \"stand\"", "to = \"stand\"\npriority = 1")),
+              "stand");
+}
+
+TEST_F(PlayTest, BlendsAreMixturesOfBothPoses) {
+    StandIn game = player();
+    game.send("pick");
+    const PlayStep step = game.advance(0.25);  // half of a straight blend
+    ASSERT_EQ(step.mix.size(), 2U);
+    EXPECT_EQ(step.mix[0].first, "stand");
+    EXPECT_NEAR(step.mix[1].second, 0.5, 1e-9);
+    // The hips hang on the root, whose travel is apart: half way between both files at 0.25 s,
+    // which lies between samples 7 and 8.
+    const auto hips = [&](const std::string& clip) {
+        Vec3 out;
+        for (const int k : {7, 8}) {
+            const PlainMatrix m =
+                times(undone(file(clip, k).at("root").world), file(clip, k).at("hips").world);
+            out = out + Vec3{m[0][3], m[1][3], m[2][3]} * 0.5;
+        }
+        return out;
+    };
+    const Vec3 wanted = (hips("stand") + hips("pick")) * 0.5;
+    const Vec3 p = place(game, "hips") - place(game, "root");
+    EXPECT_NEAR(p.y, wanted.y, 1e-5);
+    EXPECT_NEAR(std::hypot(p.x, p.z), std::hypot(wanted.x, wanted.z), 1e-4);
+    EXPECT_EQ(game.advance(0.3).mix.size(), 1U);
+}
+
+TEST_F(PlayTest, CuesFireOnceWhenTheirTimeComes) {
+    StandIn game = player();
+    game.set("walking", true);
+    std::vector<std::string> fired;
+    for (int k = 0; k < 60; ++k)
+        for (const FiredCue& cue : game.advance(1 / 24.0).cues)
+            fired.push_back(fmt::format("{} {}{}", k, cue.name, cue.ends ? " ends" : ""));
+    // left at 0 s, right from 0.5 to 0.75 s, of a walk that begins with step 0 and turns every 24.
+    EXPECT_THAT(fired, ElementsAre("0 left", "12 right", "18 right ends", "24 left", "36 right",
+                                   "42 right ends", "48 left"));
+    // Backwards they come in the other order.
+    StandIn back = player(test::change(kStates, "name = \"walk\"", "name = \"walk\"\nspeed = -1"));
+    back.set("walking", true);
+    fired.clear();
+    for (int k = 0; k < 24; ++k)
+        for (const FiredCue& cue : back.advance(1 / 24.0).cues)
+            fired.push_back(cue.name + (cue.ends ? " ends" : ""));
+    EXPECT_THAT(fired, ElementsAre("right ends", "right"));
+}
+
+TEST_F(PlayTest, TenMinutesOfChanceJumpNowhere) {
+    StandIn game =
+        player(test::change(kStates, "when = \"walking\"", "when = \"walking\"\nblend = 0.3"));
+    std::mt19937 random(7);
+    const double dt = 1 / 30.0;
+    // No joint of any clip goes faster, by the files; a blend adds at most the way between two
+    // poses (less than the figure's height and reach, 3 m) in its time, a smooth one half as fast
+    // again.
+    double fastest = 0;
+    for (const char* clip : {"stand", "walk", "pick"}) {
+        const int samples = clip == std::string("walk") ? 31 : 121;
+        auto before = file(clip, 0);
+        for (int k = 1; k < samples; k += 3) {
+            auto now = file(clip, k);
+            for (const auto& [joint, node] : now) {
+                double d = 0;
+                for (std::size_t r = 0; r < 3; ++r)
+                    d += std::pow(node.world[r][3] - before.at(joint).world[r][3], 2);
+                fastest = std::max(fastest, std::sqrt(d) / 3);
+            }
+            before = std::move(now);
+        }
+    }
+    const double bound = 3 * fastest + 1.5 * 3 * dt / 0.3;
+    std::vector<Affine> last = game.worlds();
+    Vec3 root = place(game, "root");
+    Vec3 sum = root;
+    double worst = 0;
+    std::set<std::string> seen;
+    for (int k = 0; k < 18000; ++k) {
+        if (random() % 50 == 0) game.set("walking", random() % 2 == 0);
+        if (random() % 200 == 0) game.send("pick");
+        const PlayStep step = game.advance(dt);
+        seen.insert(step.state);
+        for (std::size_t j = 0; j < last.size(); ++j)
+            worst = std::max(worst, length(game.worlds()[j].o - last[j].o));
+        sum = sum + (place(game, "root") - root);
+        root = place(game, "root");
+        last = game.worlds();
+    }
+    EXPECT_LT(worst, bound);
+    EXPECT_LT(length(sum - root), 1e-6);
+    EXPECT_EQ(seen.size(), 3U);
+    EXPECT_GT(length(root), 10) << "she got somewhere";
+}
+
+TEST_F(PlayTest, WhatWillNotWorkIsSaid) {
+    const auto said = [&](const std::string& states) {
+        std::vector<std::string> codes;
+        for (const Finding& f : player(states).check()) codes.emplace_back(name(f.code));
+        return codes;
+    };
+    EXPECT_THAT(said(kStates), IsEmpty());
+    EXPECT_THAT(said(test::change(kStates, "when = \"walking\"\n", "")), ElementsAre("way-open"));
+    EXPECT_THAT(said(kStates + "[[state]]\nname = \"lost\"\nclip = \"stand\"\n"),
+                ElementsAre("state-unreached"));
+    const std::string stuck = kStates.substr(0, kStates.rfind("[[way]]"));
+    EXPECT_THAT(said(stuck), ElementsAre("state-stuck"));
+    EXPECT_THAT(said(test::change(kStates, "name = \"pick\"", "name = \"pick\"\nloop = true")),
+                ElementsAre("state-seam"));
+    EXPECT_THAT(said(test::change(kStates, "blend = 0.5", "blend = 9")), ElementsAre("blend-long"));
+    const std::string still = "start = \"stand\"\n[[state]]\nname = \"stand\"\n";
+    EXPECT_THAT(said(still), ElementsAre("cue-unreached"));
+}
+
+TEST_F(PlayTest, MistakesAreToldByTheirLine) {
+    const auto wrong = [&](const std::string& from, const std::string& to, Code code,
+                           const char* part) {
+        EXPECT_THAT(parse_states(test::change(kStates, from, to), "s.toml"), FailsWith(code, part))
+            << to;
+    };
+    wrong("start = \"stand\"", "start = \"stnd\"", Code::kNameUnknown, "stand");
+    wrong("to = \"walk\"", "to = \"wlk\"", Code::kNameUnknown, "walk");
+    wrong("when = \"walking\"", "when = \"wading\"", Code::kNameUnknown, "walking");
+    wrong("on = \"pick\"", "on = \"prick\"", Code::kNameUnknown, "pick");
+    wrong("blend = 0.5", "blend = -1", Code::kValueBad, "0 to 60");
+    wrong("blend_shape", "blend_form", Code::kKeyUnknown, "blend_shape");
+    wrong("\"pick\", \"wave\"", "\"walking\"", Code::kNameClash, "walking");
+    wrong("name = \"walk\"", "name = \"stand\"", Code::kNameClash, "one name per state");
+    EXPECT_THAT(StandIn::make(open_crate(crate()).value(),
+                              parse_states(test::change(kStates, "name = \"walk\"",
+                                                        "name = \"walk\"\nclip = \"wlak\""),
+                                           "s.toml")
+                                  .value()),
+                FailsWith(Code::kNameUnknown, "walk"));
+    const StateSheet sheet = parse_states(kStates, "s.toml").value();
+    const auto script = [&](const std::string& rows) {
+        return parse_events("seconds,name,value\n" + rows, "c.csv", sheet);
+    };
+    ASSERT_THAT(script("0.5,walking,yes\n1,pick,\n"), IsOk());
+    EXPECT_TRUE(script("1,pick,\n").value()[0].signal);
+    EXPECT_THAT(script("1,prick,\n"), FailsWith(Code::kNameUnknown, "c.csv:2"));
+    EXPECT_THAT(script("1,walking,maybe\n"), FailsWith(Code::kCsvBroken, "yes or no"));
+    EXPECT_THAT(script("1,pick,yes\n"), FailsWith(Code::kCsvBroken, "signal"));
+    EXPECT_THAT(script("2,pick,\n1,pick,\n"), FailsWith(Code::kCsvBroken, "c.csv:3"));
+    EXPECT_THAT(script("soon,pick,\n"), FailsWith(Code::kCsvBroken, "c.csv:2"));
+    EXPECT_THAT(parse_events("name\n", "c.csv", sheet), FailsWith(Code::kCsvBroken, "c.csv:1"));
+}
+
+TEST_F(PlayTest, TheToolTellsItAndTheSameScriptGivesTheSameBytes) {
+    write_text(*folder() / "s.toml", kStates);
+    write_text(*folder() / "c.csv", "seconds,name,value\n0.5,walking,yes\n2,pick,\n2.2,wave,\n");
+    const std::string command =
+        fmt::format("play '{}' --states '{}' --script '{}'", crate().string(),
+                    (*folder() / "s.toml").string(), (*folder() / "c.csv").string());
+    const auto run = run_tool(command);
+    EXPECT_EQ(run.exit, 0) << run.err;
+    EXPECT_THAT(run.out, HasSubstr("walking = yes"));
+    EXPECT_THAT(run.out, HasSubstr("cue right at foot.R"));
+    EXPECT_THAT(run.out, HasSubstr("nobody listens to wave"));
+    const auto a = run_tool(command + " --json --rate 60"),
+               b = run_tool(command + " --json --rate 60");
+    EXPECT_EQ(a.out, b.out);
+    const json told = json::parse(a.out);
+    ASSERT_EQ(told["steps"].size(), 252U) << "2.2 s and two more";
+    EXPECT_EQ(told["steps"][100]["state"], "walk");
+    EXPECT_EQ(told["steps"][251]["state"], "pick");
+    EXPECT_NEAR(told["steps"][119]["root"][2].get<double>(), 1.5, 0.1);
+    EXPECT_EQ(run_tool("play '" + crate().string() + "' --states nowhere.toml").exit, 3);
+    EXPECT_EQ(run_tool(command + " --rate 0").exit, 2);
+    EXPECT_EQ(run_tool(command + " -o page.txt").exit, 2);
+    EXPECT_FALSE(std::filesystem::exists("page.txt"));
+}
+
+}  // namespace
+}  // namespace mellow
