@@ -61,10 +61,15 @@ int check(const CheckRequest& request);
 
 struct ViewRequest : Common {
     std::vector<std::string> inputs;
-    std::string output, match = "*", target;
+    std::string output, match = "*", target, what = "poses", from = "side", size = "1280x800",
+                        range, joints;
     TypedConvention truth;
+    int poses = 0;
     bool replace = false;
 };
+/// The axes that the pictures of a view are named by, where --target says them.
+Result<std::optional<Convention>> named_axes(const ViewRequest& request);
+int view_picture(const ViewRequest& request);
 int view(const ViewRequest& request);
 
 struct ConvertRequest : Common {

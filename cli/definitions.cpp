@@ -145,12 +145,14 @@ Command view_command(ViewRequest& r) {
         "A name that ends in .html gives a page: one file that opens from disk in any browser, "
         "without network. It plays crates and scene files, several side by side; of a recipe "
         "its crate and, over it, where the source has the joints. A name that "
-        "ends in .png gives a contact sheet of one crate: poses of each clip, ruler, root "
-        "path. The truth about files (--unit ...) is for scene files."};
+        "ends in .png gives a picture: poses of each clip with ruler and root path, from any side; "
+        "or what --what asks for. Several inputs are drawn with one scale, below each other. "
+        "More clips than a picture holds go on in sheet_2.png, and so on. The truth about files "
+        "(--unit ...) is for scene files."};
     c.options.push_back({"INPUT",
                          &r.inputs,
                          "INPUT...",
-                         "Crate folders; for a page also recipes and scene files",
+                         "Crate folders, scene files, recipes",
                          {},
                          Names::kCrate,
                          true});
@@ -162,6 +164,25 @@ Command view_command(ViewRequest& r) {
                          Names::kPicture,
                          true});
     c.options.push_back({"--match", &r.match, "PATTERN", "Only clips whose names fit: \"walk*\""});
+    c.options.push_back(
+        {"--what",
+         &r.what,
+         "WHAT",
+         "Of a picture: poses; of one clip trail, loop (first and last pose) or "
+         "curves; timeline (ranges of a recipe, a crate, a scene), tree, sizes; "
+         "states of a sheet (default poses)",
+         {"poses", "trail", "loop", "curves", "timeline", "tree", "states", "sizes"}});
+    c.options.push_back({"--from",
+                         &r.from,
+                         "SIDE",
+                         "Poses seen from side, front, top or quarter",
+                         {"side", "front", "top", "quarter"}});
+    c.options.push_back({"--poses", &r.poses, "N", "Poses of each clip (default up to eight)"});
+    c.options.push_back({"--range", &r.range, "A..B",
+                         "Frames of the source, or samples where the labels count those"});
+    c.options.push_back({"--joints", &r.joints, "A,B",
+                         "Joints of trails and curves (default the root and the feet)"});
+    c.options.push_back({"--size", &r.size, "WxH", "Pixels of the picture (default 1280x800)"});
     c.options.push_back({"--target", &r.target, "TARGET",
                          "Preset or target file whose axes are named; else those of the crate",
                          preset_names(), Names::kToml});
@@ -170,6 +191,8 @@ Command view_command(ViewRequest& r) {
     add_common(c, r);
     c.examples = {"mellow view crates/tamsin -o tamsin.html",
                   "mellow view crates/tamsin -o sheet.png",
+                  "mellow view walk.glb -o front.png --from front --poses 12 --range 108..132",
+                  "mellow view crates/tamsin -o feet.png --what trail --match walk",
                   "mellow view walk.bvh hero.glb -o both.html --match \"walk*\""};
     c.run = [&r] { return view(r); };
     return c;

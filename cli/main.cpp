@@ -24,9 +24,12 @@ bool asks_for_help(const Words& words) {
 }
 
 int unknown_command(const Common& common, const Words& names, const std::string& word) {
-    return fail(common,
-                {Code::kUsage, Severity::kStop, "mellow", fmt::format("no command \"{}\"", word),
-                 suggest(word, names), "mellow help"});
+    return fail(
+        common,
+        {Code::kUsage, Severity::kStop, "mellow", fmt::format("no command \"{}\"", word),
+         nearest_name(word, names).empty() ? fmt::format("one of: {}", fmt::join(names, ", "))
+                                           : suggest(word, names),
+         "mellow help"});
 }
 
 int run(Words words) {

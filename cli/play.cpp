@@ -52,10 +52,11 @@ std::string text_of(const Told& told) {
                                 : event.value ? " = yes"
                                               : " = no");
         }
-        if (step.state != state) {
+        if (step.began) {
             const double w = step.mix.back().second;
             line(step, step.seconds,
-                 "from " + state + (w < 1 ? fmt::format(", {:.0f} % of it", 100 * w) : ""));
+                 (step.state == state ? "again" : "from " + state) +
+                     (w < 1 ? fmt::format(", {:.0f} % of it", 100 * w) : ""));
             state = step.state;
         }
         for (const FiredCue& cue : step.cues)
@@ -75,6 +76,7 @@ void write(JsonWriter& json, const Told& told) {
         const Vec3 p = told.out.point(step.root);
         json.begin_object().member("seconds", tidy(step.seconds)).member("state", step.state);
         json.member("state_seconds", tidy(step.state_seconds)).member("turns", step.turns);
+        json.member("began", step.began);
         json.list("mix", step.mix, [&](const auto& part) {
             json.begin_object().member("state", part.first).member("weight", tidy(part.second));
             json.end_object();

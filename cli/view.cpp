@@ -16,34 +16,6 @@ namespace mellow::cli {
 
 namespace {
 
-/// Leaves the clips that are asked for, and says which of them have no room.
-Status choose(Crate& crate, const ViewRequest& request, Findings& findings) {
-    std::vector<Clip> clips;
-    std::vector<Scene> motions;
-    std::vector<std::string> names;
-    for (std::size_t i = 0; i < crate.clips.size(); ++i) {
-        names.push_back(crate.clips[i].name);
-        if (!fits_pattern(request.match, names.back())) continue;
-        clips.push_back(std::move(crate.clips[i]));
-        motions.push_back(std::move(crate.motions[i]));
-    }
-    crate.clips = std::move(clips);
-    crate.motions = std::move(motions);
-    if (crate.clips.empty())
-        return Finding{Code::kNameUnknown,
-                       Severity::kStop,
-                       request.inputs[0],
-                       fmt::format("no clip that fits \"{}\"", request.match),
-                       "clips of the crate: " + name_list(names),
-                       "change --match"};
-    if (crate.clips.size() > kMostDrawn)
-        findings.push_back(
-            {Code::kLeftOut, Severity::kNote, request.output,
-             fmt::format("the first {} of {} clips are drawn", kMostDrawn, crate.clips.size()), "",
-             "--match draws others"});
-    return {};
-}
-
 std::string counted(std::size_t clips) {
     return fmt::format("{} {}", clips, clips == 1 ? "clip" : "clips");
 }
@@ -106,39 +78,6 @@ int view_page(const ViewRequest& request) {
         });
     else if (!request.quiet)
         print_out(fmt::format("{}: {} bytes, opens in any browser\n", request.output, text.size()));
-    if (!request.quiet) print_findings(findings);
-    return kDone;
-}
-
-int view_picture(const ViewRequest& request) {
-    if (request.inputs.size() != 1)
-        return fail(request, {Code::kUsage, Severity::kStop, "view",
-                              fmt::format("{} inputs", request.inputs.size()),
-                              "one crate for a picture", "a page shows several: -o page.html"});
-
-    auto crate = open_crate(request.inputs[0]);
-    if (!crate) return fail(request, crate.failures());
-    Findings findings;
-    if (!request.target.empty()) {
-        const auto target = find_target(request.target);
-        if (!target) return fail(request, target.failures());
-        crate.value().convention = target.value().convention;
-    }
-    if (const Status chosen = choose(crate.value(), request, findings); !chosen)
-        return fail(request, chosen.failures());
-    auto png = draw_crate(crate.value());
-    if (!png) return fail(request, png.failures());
-    if (const Status written = write_file(request.output, png.value(), request.replace); !written)
-        return fail(request, written.failures());
-    if (request.json)
-        print_json([&](JsonWriter& json) {
-            json.member("picture", request.output).member("bytes", png.value().size());
-            write_findings(json, findings);
-        });
-    else if (!request.quiet)
-        print_out(fmt::format("{}: {} of {}, {} bytes\n", request.output,
-                              counted(std::min(crate.value().clips.size(), kMostDrawn)),
-                              crate.value().name, png.value().size()));
     if (!request.quiet) print_findings(findings);
     return kDone;
 }

@@ -17,6 +17,15 @@ shot() {
     --background='#16211b' --foreground='#dfe8dc' --output="$out/$name.png" "$name.txt"
 }
 mellow() { "$mellow" "$@"; }
+# A page after a script has run on it, which is removed.
+page() {
+  sed -i "s#</body>#<script>$3</script></body>#" "$1"
+  HOME=$work XDG_CONFIG_HOME=$work XDG_CACHE_HOME=$work /usr/lib/chromium/chromium --headless=new --no-sandbox \
+    --use-angle=swiftshader --enable-unsafe-swiftshader --user-data-dir="$work/profile" --hide-scrollbars \
+    --force-device-scale-factor=1 --window-size=1280,800 --virtual-time-budget=6000 \
+    --screenshot="$out/$2.png" "file://$PWD/$1" >/dev/null 2>&1
+  rm "$1"
+}
 
 mellow demo orchard --data-only --quiet
 cd orchard
@@ -45,18 +54,16 @@ mellow pack round.recipe.toml --quiet
 cp crates/round/sheet.png "$out/round.png"
 # The page at a moment that shows much of it.
 mellow view crates/round -o round.html --quiet
-sed -i "s|</body>|<script>mellow.select('round'); mellow.seek(3.2); App.tab = 'curves'; App.curve = 'angles'; pick('hand.R', true); document.querySelector('[data-shown=ends]').click();</script></body>|" round.html
-HOME=$work XDG_CONFIG_HOME=$work XDG_CACHE_HOME=$work /usr/lib/chromium/chromium --headless=new --no-sandbox \
-  --use-angle=swiftshader --enable-unsafe-swiftshader --user-data-dir="$work/profile" --hide-scrollbars \
-  --force-device-scale-factor=1 --window-size=1280,800 --virtual-time-budget=6000 \
-  --screenshot="$out/page.png" "file://$PWD/round.html" >/dev/null 2>&1
-rm round.html
+page round.html page "mellow.select('round'); mellow.seek(3.2); App.tab = 'curves'; App.curve = 'angles'; pick('hand.R', true); document.querySelector('[data-shown=ends]').click();"
 rm -r crates/round
+mellow view crates/tamsin -o "$out/trail.png" --what trail --match walk --replace --quiet
+mellow pack yard.recipe.toml --quiet
+mellow play crates/yard --states yard.states.toml -o yard.html --quiet
+page yard.html play "mellow.press('walking'); for (let i = 0; i < 75; ++i) States.advance(1 / 30); mellow.press('carrying'); for (let i = 0; i < 7; ++i) States.advance(1 / 30); play(false);"
+rm -r crates/yard
 mellow pack shift.recipe.toml --quiet
-mellow view crates/shift -o shift.png --match "*_1" --quiet
-cp shift.png "$out/shift.png"
 sed -i 's/range = \[0, 48\]/range = [0, 72]/' shift.recipe.toml
-shot again mellow pack shift.recipe.toml --replace
+mellow pack shift.recipe.toml --replace --quiet
 shot crates mellow compare crates/shift.backup-1 crates/shift
 rm -r crates/shift crates/shift.backup-1 motions broken
 shot folder mellow describe .

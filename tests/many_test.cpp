@@ -528,6 +528,7 @@ TEST_F(ManyTest, PatternsWorkFromWhereOneIs) {
 TEST_F(ManyTest, SeveralRecipesAreSeveralJobs) {
     fs::remove(folder_ / "round.recipe.toml");
     fs::remove(folder_ / "before.recipe.toml");
+    fs::remove(folder_ / "yard.recipe.toml");
     test::write_text(folder_ / "bad.recipe.toml", "[source]\n");
     const std::string all = "'" + (folder_ / "*.recipe.toml").string() + "'";
     ToolRun run = run_tool("pack " + all);

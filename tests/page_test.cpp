@@ -328,7 +328,6 @@ TEST_F(PageTest, MistakesAreToldAndNothingIsWritten) {
     EXPECT_THAT(run_tool("view " + crate + " --match q" + out).err, HasSubstr("stand, walk, pick"));
     EXPECT_EQ(run_tool("view " + path("nowhere.glb") + out).exit, 3);
     EXPECT_EQ(run_tool("view " + crate + " -o " + crate + "/a.html").exit, 4);
-    EXPECT_EQ(run_tool("view " + crate + " " + crate + " -o " + path("a.png")).exit, 2);
     write_text(folder_ / "crates/tamsin/clips/walk.glb", "glTF");
     EXPECT_THAT(run_tool("view " + crate + out).err, HasSubstr("other content"));
     EXPECT_FALSE(fs::exists(folder_ / "a.html"));

@@ -174,7 +174,10 @@ TEST_F(PlayTest, WaysAreTakenWhenTheyMay) {
     again.send("pick");
     again.advance(0.3);
     again.send("pick");
-    EXPECT_NEAR(again.advance(0.2).state_seconds, 0.2, 1e-9);
+    const PlayStep anew = again.advance(0.2);
+    EXPECT_NEAR(anew.state_seconds, 0.2, 1e-9);
+    EXPECT_TRUE(anew.began);
+    EXPECT_FALSE(again.advance(0.1).began);
     // Once played it goes back: pick lasts 4 s.
     for (int k = 0; k < 40; ++k) step = game.advance(0.1);
     EXPECT_EQ(step.state, "stand");

@@ -488,6 +488,7 @@ TEST_F(RoundTest, HandsBehindPlanesAreSaid) {
     for (const auto& [text, code, part] :
          {std::tuple("name = \"p\"\n", Code::kKeyMissing, "faces"),
           {"name = \"p\"\nfaces = {}\n", Code::kValueBad, "no way at all"},
+          {"name = \"p\"\nfaces = { up = 0 }\n", Code::kValueBad, "no way at all"},
           {"name = \"p\"\nfaces = { up = 1 }\njoints = [\"hoof*\"]\n", Code::kNameUnknown, "hoof"},
           {"name = \"p\"\nfaces = { ahed = 1 }\n", Code::kKeyUnknown, "ahead"}})
         EXPECT_THAT(pack(std::string("[motion]\n[[motion.plane]]\n") + text + kPick),

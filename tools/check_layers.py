@@ -15,7 +15,7 @@ HEADERS = {
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
               "joint_map", "motion_table", "motion_text", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack", "value_curve"],
     "read": ["read"], "rig": ["lift", "performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["motion_check", "shape", "shaping"], "travel": ["travel"],
-    "fit": ["fit", "joint_fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet"],
+    "fit": ["fit", "joint_fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet", "pictures"],
     "pack": ["mellow", "bake_file", "check", "draft", "pack", "page", "recipe", "target", "crate", "convert_file", "rig_stock"],
     "play": ["play", "states"],
 }

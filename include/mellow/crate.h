@@ -9,8 +9,17 @@
 #include "mellow/compare.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
+#include "mellow/sheet.h"
 
 namespace mellow {
+
+/// Which frames of a source became a clip.
+struct ClipSource {
+    std::string timeline;
+    double first = 0, last = 0;
+    FrameRate rate;
+    bool plain = false;  ///< these frames as they are: not shaped, not made of parts
+};
 
 struct Crate {
     std::string name;
@@ -19,6 +28,7 @@ struct Crate {
     std::vector<Clip> clips;         ///< what the manifest says; the samples are in `motions`
     std::vector<Scene> motions;      ///< one per clip, in the inside convention
     std::vector<std::string> files;  ///< of the clips, within the folder
+    std::vector<ClipSource> sources;
 };
 
 /// Reads the manifest of a crate folder and all files it names, and checks their sizes and hashes.
@@ -69,6 +79,8 @@ Result<CrateComparison> compare_crates(const std::filesystem::path& a,
 /// How many clips a contact sheet shows at most: pictures have an end.
 inline constexpr std::size_t kMostDrawn = 40;
 
+/// The rows of a crate's contact sheet: clips with what is said of them. `crate` must outlive them.
+std::vector<SheetClip> sheet_clips(const Crate& crate);
 /// Draws a crate as a contact sheet (sheet.h), PNG: the first kMostDrawn clips.
 Result<std::vector<std::uint8_t>> draw_crate(const Crate& crate);
 

@@ -63,6 +63,7 @@
 #include "mellow/motion_text.h"
 #include "mellow/pack.h"
 #include "mellow/page.h"
+#include "mellow/pictures.h"
 #include "mellow/play.h"
 #include "mellow/prove.h"
 #include "mellow/read.h"

@@ -31,6 +31,7 @@ struct PlayStep {
     std::string state;
     double state_seconds = 0;  ///< of its clip
     int turns = 0;             ///< how often that began again
+    bool began = false;        ///< it began in this step, perhaps anew
     /// What is mixed, the oldest first: states and their weights, which sum to 1.
     std::vector<std::pair<std::string, double>> mix;
     Vec3 root;               ///< its ground place, and height where clips carry it

@@ -12,6 +12,7 @@ namespace mellow {
 /// Both scenes must outlive it and be in the same convention. Immutable after make().
 class Playback {
   public:
+    /// A clip may be a whole scene: then every node of the same name is moved.
     /// Fails with name-unknown when a joint of the skin, or the weights of a mesh with morph
     /// targets, are not in the clip, and with no-motion unless the clip has exactly one timeline.
     static Result<Playback> make(const Scene& skin, const Scene& clip);
@@ -26,6 +27,7 @@ class Playback {
   private:
     struct MorphSlot {
         int scalar, curve;
+        bool channel;  ///< the curve is of a channel of the clip
     };
     const Scene* skin_ = nullptr;
     const Scene* clip_ = nullptr;

@@ -83,7 +83,9 @@ std::vector<Face> Figure::faces(const Pose& pose) const {
         const Vec3 along = normalized(b - a, {0, 1, 0});
         const Vec3 side =
             normalized(cross(along, {1, 0, 0}), {0, 0, 1}) * (0.06 * length(b - a) + 0.004);
-        faces.push_back({{a - side, a + side, b}, {0.45, 0.42, 0.38}});
+        // Two blades across each other: one of them is seen from any side.
+        for (const Vec3& s : {side, cross(along, side)})
+            faces.push_back({{a - s, a + s, b}, {0.45, 0.42, 0.38}});
     }
     return faces;
 }

@@ -33,7 +33,7 @@ Result<Playback> Playback::make(const Scene& skin, const Scene& clip) {
     for (std::size_t n = 0; n < skin.nodes.size(); ++n) {
         const Node& node = skin.nodes[n];
         const auto found = by_name.find(node.name);
-        out.clip_nodes_.push_back(joint[n] && found != by_name.end() ? found->second : kNone);
+        out.clip_nodes_.push_back(found != by_name.end() ? found->second : kNone);
         if (joint[n] && found == by_name.end())
             return unfit(Code::kNameUnknown, fmt::format("no joint \"{}\" in the clip", node.name),
                          "every joint of the skin");
@@ -41,12 +41,21 @@ Result<Playback> Playback::make(const Scene& skin, const Scene& clip) {
         const auto& morphs = clip.timelines[0].morphs;
         const auto curve = std::find_if(morphs.begin(), morphs.end(),
                                         [&](const MorphCurve& m) { return m.mesh == node.name; });
+        if (curve == morphs.end() && found != by_name.end() &&
+            morph_count(clip, found->second) == morph_count(skin, static_cast<int>(n))) {
+            // A whole scene: weights are channels of the mesh, or rest.
+            const auto& channels = clip.timelines[0].channels;
+            for (std::size_t c = 0; c < channels.size(); ++c)
+                if (channels[c].path == Path::kWeights && channels[c].node == found->second)
+                    out.morphs_.push_back({layout.offset[n], static_cast<int>(c), true});
+            continue;
+        }
         if (curve == morphs.end() ||
             static_cast<int>(curve->targets.size()) != morph_count(skin, static_cast<int>(n)))
             return unfit(Code::kNameUnknown,
                          fmt::format("no weights for mesh \"{}\" in the clip", node.name),
                          "one curve per morph target");
-        out.morphs_.push_back({layout.offset[n], static_cast<int>(curve - morphs.begin())});
+        out.morphs_.push_back({layout.offset[n], static_cast<int>(curve - morphs.begin()), false});
     }
     return out;
 }
@@ -58,8 +67,9 @@ Pose Playback::pose(double seconds) const {
         if (clip_nodes_[n] != kNone)
             out.worlds[n] = motion.worlds[static_cast<std::size_t>(clip_nodes_[n])];
     for (const MorphSlot& slot : morphs_)
-        sample(timeline().morphs[static_cast<std::size_t>(slot.curve)].curve, false, {&seconds, 1},
-               &out.weights[static_cast<std::size_t>(slot.scalar)]);
+        sample(slot.channel ? timeline().channels[static_cast<std::size_t>(slot.curve)].curve
+                            : timeline().morphs[static_cast<std::size_t>(slot.curve)].curve,
+               false, {&seconds, 1}, &out.weights[static_cast<std::size_t>(slot.scalar)]);
     return out;
 }
 

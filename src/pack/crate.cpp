@@ -8,7 +8,6 @@
 
 #include "crate/hash.h"
 #include "crate/json_members.h"
-#include "mellow/sheet.h"
 #include "pack/clip_files.h"
 #include "pack/clip_json.h"
 #include "pack/clip_record.h"
@@ -66,6 +65,10 @@ Result<StoredFile> listed(const std::filesystem::path& folder, JsonMembers entry
 /// The words beside a clip on the contact sheet.
 std::vector<std::string> sheet_lines(const Clip& clip) {
     std::vector<std::string> lines{clip.name};
+    if (clip.samples == 1) {
+        lines.emplace_back("a single pose");
+        return lines;
+    }
     lines.push_back(fmt::format("{} samples, {:.3f} s", clip.samples, clip.seconds()));
     lines.push_back(fmt::format("{} per second", to_text(clip.rate)));
     lines.push_back(clip.loop == LoopForm::kOnce
@@ -281,6 +284,12 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
     for (JsonMembers& entry : manifest.json.objects("clips")) {
         Clip clip;
         crate.files.push_back(entry.text("file"));
+        ClipSource& source = crate.sources.emplace_back();
+        if (entry.has("source")) {
+            JsonMembers from = entry.object("source");
+            source = {from.text("timeline"), from.number("first"), from.number("last"),
+                      from.rate("rate"), !entry.has("made_of")};
+        }
         MELLOW_TRY(Scene motion, open_clip(manifest, crate.skin, std::move(entry), clip));
         crate.clips.push_back(std::move(clip));
         crate.motions.push_back(std::move(motion));
@@ -289,12 +298,32 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
     return crate;
 }
 
-Result<std::vector<std::uint8_t>> draw_crate(const Crate& crate) {
+std::vector<SheetClip> sheet_clips(const Crate& crate) {
     std::vector<SheetClip> clips;
-    for (std::size_t i = 0; i < std::min(crate.clips.size(), kMostDrawn); ++i)
-        clips.push_back({&crate.motions[i], sheet_lines(crate.clips[i]), crate.clips[i].samples,
-                         crate.clips[i].rate});
-    return draw_sheet(crate.name, crate.skin, clips, crate.convention);
+    for (std::size_t i = 0; i < crate.clips.size(); ++i) {
+        const Clip& facts = crate.clips[i];
+        SheetClip clip;
+        clip.scene = &crate.motions[i];
+        clip.lines = sheet_lines(facts);
+        clip.samples = facts.samples;
+        clip.rate = facts.rate;
+        if (i < crate.sources.size() && crate.sources[i].plain) {
+            const ClipSource& source = crate.sources[i];
+            clip.frames = true;
+            clip.first_frame = source.first;
+            clip.frames_per_sample = source.rate.per_second() / facts.rate.per_second();
+        }
+        clips.push_back(std::move(clip));
+    }
+    return clips;
+}
+
+Result<std::vector<std::uint8_t>> draw_crate(const Crate& crate) {
+    std::vector<SheetClip> clips = sheet_clips(crate);
+    clips.resize(std::min(clips.size(), kMostDrawn));
+    SheetOptions options;
+    options.axes = crate.convention;
+    return draw_sheet(crate.name, crate.skin, clips, options);
 }
 
 }  // namespace mellow

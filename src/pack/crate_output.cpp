@@ -517,6 +517,9 @@ void CrateOutput::take(std::size_t i, OutputClip clip) {
         crate_.motions.push_back(std::move(clip.motion));
         drawn_reused_ += packed.reused ? 1 : 0;
         crate_.clips.push_back(packed.clip);
+        crate_.sources.push_back({packed.timeline, static_cast<double>(packed.plan.first_frame),
+                                  static_cast<double>(packed.plan.last_frame),
+                                  packed.plan.source_rate, packed.parts.empty()});
     }
     report_.clips.push_back(std::move(packed));
 }

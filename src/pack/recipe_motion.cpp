@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <set>
 
 #include "rig/sheet_words.h"
@@ -9,17 +10,20 @@
 namespace mellow {
 namespace {
 
-/// A table of ahead, left and up, inside: +Z is ahead, +X left.
-Vec3 read_steps(TomlTable& t, const char* key) {
+/// A table of ahead, left and up, inside: +Z is ahead, +X left. True where it has other keys, which
+/// are then told.
+bool read_steps(TomlTable& t, const char* key, Vec3& out) {
     const toml::table* table = t.table(key);
-    if (table == nullptr) return {};
+    if (table == nullptr) return true;
     TomlTable in = t.inner(*table, key);
-    Vec3 out;
     out.z = read_within(in, "ahead", 0, -1e6, 1e6);
     out.x = read_within(in, "left", 0, -1e6, 1e6);
     out.y = read_within(in, "up", 0, -1e6, 1e6);
+    const std::vector<std::string> keys = in.keys();
     in.close();
-    return out;
+    return std::any_of(keys.begin(), keys.end(), [](const std::string& k) {
+        return k != "ahead" && k != "left" && k != "up";
+    });
 }
 
 RecipePlane read_plane(TomlTable& t) {
@@ -27,12 +31,13 @@ RecipePlane read_plane(TomlTable& t) {
     out.where = t.where("");
     out.plane.name = t.text("name");
     t.knows({"at", "faces"});
-    if (t.has("at")) out.plane.at = read_steps(t, "at");
-    if (t.has("faces")) out.plane.faces = read_steps(t, "faces");
-    const double far = length(out.plane.faces);
-    if (far > 0)
-        out.plane.faces = out.plane.faces * (1 / far);
-    else if (!t.failed({"faces"}))
+    Vec3 faces;
+    if (t.has("at")) (void)read_steps(t, "at", out.plane.at);
+    // Of a table of other keys those are the mistake.
+    const bool told = t.has("faces") && read_steps(t, "faces", faces);
+    if (const double far = length(faces); far > 0)
+        out.plane.faces = faces * (1 / far);
+    else if (!told && !t.failed({"faces"}) && !t.mistyped("faces"))
         t.fail(t.has("faces") ? Code::kValueBad : Code::kKeyMissing, "faces",
                t.has("faces") ? "no way at all" : "no faces",
                "the side of the plane on which joints may be", "faces = { ahead = -1 }");

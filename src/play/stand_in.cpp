@@ -107,6 +107,7 @@ struct StandIn::Parts {
             }
             pending.erase(way->on);
             enter(sheet.find(way->to), way->blend, way->shape);
+            step.began = true;
             return true;
         }
         return false;
