@@ -151,7 +151,7 @@ class SheetPainter {
         for (int line = 0; line < lines_; ++line) {
             const double high = top + line * line_;
             const double ground = high + line_ - 44 + std::min(0.0, e_.low) * scale_;
-            ruler(ground, high);
+            if (static_cast<std::size_t>(line * across_) < row.poses.size()) ruler(ground, high);
             for (int i = 0; i < across_; ++i)
                 if (const auto pose = static_cast<std::size_t>(line * across_ + i);
                     pose < row.poses.size())
