@@ -49,30 +49,16 @@ void Canvas::line(double x0, double y0, double x1, double y1, Color color, doubl
     cairo_stroke(cr_);
 }
 
-void Canvas::triangles(double x, double y, double w, double h,
-                       const std::vector<FlatTriangle>& list) {
-    // Four times as fine and without smoothing, then scaled down: neighbours meet without a seam,
-    // which smoothed edges do not.
-    constexpr int kFine = 4;
-    cairo_surface_t* fine = cairo_image_surface_create(
-        CAIRO_FORMAT_ARGB32, static_cast<int>(w) * kFine, static_cast<int>(h) * kFine);
-    cairo_t* cr = cairo_create(fine);
-    cairo_set_antialias(cr, CAIRO_ANTIALIAS_NONE);
-    cairo_scale(cr, kFine, kFine);
-    cairo_translate(cr, -x, -y);
-    for (const FlatTriangle& t : list) {
-        cairo_set_source_rgb(cr, t.color.r, t.color.g, t.color.b);
-        for (const auto& corner : t.corners) cairo_line_to(cr, corner[0], corner[1]);
-        cairo_fill(cr);
-    }
-    cairo_destroy(cr);
-    cairo_save(cr_);
-    cairo_translate(cr_, x, y);
-    cairo_scale(cr_, 1.0 / kFine, 1.0 / kFine);
-    cairo_set_source_surface(cr_, fine, 0, 0);
+void Canvas::picture(double x, double y, const Raster& raster) {
+    if (raster.pixels.empty()) return;
+    // Rows of 32-bit pixels need no padding; the surface only looks at them.
+    std::vector<std::uint32_t> pixels = raster.pixels;
+    cairo_surface_t* surface = cairo_image_surface_create_for_data(
+        reinterpret_cast<unsigned char*>(pixels.data()), CAIRO_FORMAT_ARGB32, raster.width,
+        raster.height, 4 * raster.width);
+    cairo_set_source_surface(cr_, surface, std::round(x), std::round(y));
     cairo_paint(cr_);
-    cairo_restore(cr_);
-    cairo_surface_destroy(fine);
+    cairo_surface_destroy(surface);
 }
 
 void Canvas::rectangle(double x, double y, double w, double h, Color color) {

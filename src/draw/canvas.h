@@ -3,22 +3,14 @@
 
 #include <cairo.h>
 
-#include <array>
 #include <cstdint>
 #include <span>
 #include <string>
 #include <vector>
 
+#include "draw/raster.h"
+
 namespace mellow {
-
-struct Color {
-    double r = 0, g = 0, b = 0;
-};
-
-struct FlatTriangle {
-    std::array<std::array<double, 2>, 3> corners{};
-    Color color;
-};
 
 enum class Align { kLeft, kCenter, kRight };
 
@@ -30,8 +22,8 @@ class Canvas {
     Canvas& operator=(const Canvas&) = delete;
 
     void line(double x0, double y0, double x1, double y1, Color color, double width = 1);
-    /// Draws triangles one over the other inside a rectangle of whole pixels.
-    void triangles(double x, double y, double w, double h, const std::vector<FlatTriangle>& list);
+    /// Lays a picture over what is there, its upper left corner at x, y.
+    void picture(double x, double y, const Raster& raster);
     void rectangle(double x, double y, double w, double h, Color color);
     void dot(double x, double y, double radius, Color color);
     void text(double x, double y, const std::string& words, Color color, double size = 12,

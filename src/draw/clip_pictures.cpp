@@ -216,15 +216,12 @@ Result<Png> draw_seam(const std::string& title, const Scene& skin, const SheetCl
                    from == ViewFrom::kSide ? axis_words(options.axes.front, "front")
                                            : left_words(options.axes),
                    axis_words(options.axes.up, "up"));
-        std::stable_sort(faces.begin(), faces.end(), [](const Face& a, const Face& b) {
-            return a.corner[0].z + a.corner[1].z + a.corner[2].z <
-                   b.corner[0].z + b.corner[1].z + b.corner[2].z;
-        });
         std::vector<FlatTriangle> flat;
         for (const Face& face : faces) {
             FlatTriangle t;
             for (std::size_t k = 0; k < 3; ++k)
-                t.corners[k] = {panel.x(face.corner[k].x), panel.y(face.corner[k].y)};
+                t.corners[k] = {panel.x(face.corner[k].x) - left, panel.y(face.corner[k].y) - 64,
+                                face.corner[k].z};
             const Vec3 n = normalized(
                 cross(face.corner[1] - face.corner[0], face.corner[2] - face.corner[0]), {0, 1, 0});
             const double light = 0.6 + 0.4 * std::abs(dot(n, normalized(Vec3{0.3, 0.7, 0.6}, {})));
@@ -233,7 +230,7 @@ Result<Png> draw_seam(const std::string& title, const Scene& skin, const SheetCl
                        1 - (1 - face.color.b * light) * 0.6};
             flat.push_back(t);
         }
-        c.triangles(left, 64, wide, high, flat);
+        c.picture(left, 64, rasterised(static_cast<int>(wide), static_cast<int>(high), flat));
         for (const Pose* pose : {&first, static_cast<const Pose*>(&last)})
             for (const auto& [a, b] : bones) {
                 const Vec3 p = eye.seen(pose->worlds[at(a)].o), q = eye.seen(pose->worlds[at(b)].o);

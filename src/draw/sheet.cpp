@@ -8,6 +8,7 @@
 
 #include "draw/figure.h"
 #include "draw/paper.h"
+#include "mellow/parallel.h"
 
 namespace mellow {
 namespace {
@@ -145,7 +146,32 @@ class SheetPainter {
         c_.text(right_ + 20, 49, "root path from above", kMid, 11);
     }
 
-    void row(const Row& row, double top) {
+    /// The figure of one pose, as large as its cell.
+    Raster figure(const Row& row, std::size_t i) const {
+        const int width = static_cast<int>(cell_), height = static_cast<int>(line_ - 14);
+        const double origin = cell_ / 2 - (e_.front + e_.back) / 2 * scale_,
+                     ground = line_ - 50 + std::min(0.0, e_.low) * scale_;
+        const std::vector<Face>& faces = row.poses[i];
+        const Vec3& anchor = row.anchor[i];
+        std::vector<FlatTriangle> flat;
+        flat.reserve(faces.size());
+        for (const Face& face : faces) {
+            const Vec3 normal = normalized(
+                cross(face.corner[1] - face.corner[0], face.corner[2] - face.corner[0]), {0, 1, 0});
+            if (normal.z < -0.15 && faces.size() > 400) continue;  // turned away
+            const double light =
+                0.55 + 0.45 * std::abs(dot(normal, normalized(Vec3{0.3, 0.7, 0.6}, {})));
+            FlatTriangle t;
+            for (std::size_t k = 0; k < 3; ++k)
+                t.corners[k] = {origin + (face.corner[k].x - anchor.x) * scale_,
+                                ground - (face.corner[k].y - anchor.y) * scale_, face.corner[k].z};
+            t.color = {face.color.r * light, face.color.g * light, face.color.b * light};
+            flat.push_back(t);
+        }
+        return rasterised(width, height, flat);
+    }
+
+    void row(const Row& row, double top, const std::vector<Raster>& figures) {
         c_.rectangle(kCellsLeft, top + 6, right_ - kCellsLeft, height_ - 14, kPale);
         words(row, top);
         for (int line = 0; line < lines_; ++line) {
@@ -155,7 +181,7 @@ class SheetPainter {
             for (int i = 0; i < across_; ++i)
                 if (const auto pose = static_cast<std::size_t>(line * across_ + i);
                     pose < row.poses.size())
-                    cell(row, pose, i, high, ground);
+                    cell(row, pose, i, high, ground, figures[pose]);
         }
         path(row, top);
     }
@@ -203,7 +229,8 @@ class SheetPainter {
         c_.text(x - 8, ground - highest * scale_ - 8, "m", kMid, 10, Align::kRight);
     }
 
-    void cell(const Row& row, std::size_t i, int column, double top, double ground) {
+    void cell(const Row& row, std::size_t i, int column, double top, double ground,
+              const Raster& figure) {
         const double left = kCellsLeft + cell_ * column;
         const double origin = left + cell_ / 2 - (e_.front + e_.back) / 2 * scale_;
         const Vec3& anchor = row.anchor[i];
@@ -221,27 +248,7 @@ class SheetPainter {
                     c_.text(x, ground + 15, metres(z), kMid, 9, Align::kCenter);
             }
         }
-        std::vector<Face> faces = row.poses[i];
-        const auto depth = [](const Face& f) {
-            return f.corner[0].z + f.corner[1].z + f.corner[2].z;
-        };
-        std::stable_sort(faces.begin(), faces.end(),
-                         [&](const Face& a, const Face& b) { return depth(a) < depth(b); });
-        std::vector<FlatTriangle> flat;
-        for (const Face& face : faces) {
-            const Vec3 normal = normalized(
-                cross(face.corner[1] - face.corner[0], face.corner[2] - face.corner[0]), {0, 1, 0});
-            if (normal.z < -0.15 && faces.size() > 400) continue;  // turned away
-            const double light =
-                0.55 + 0.45 * std::abs(dot(normal, normalized(Vec3{0.3, 0.7, 0.6}, {})));
-            FlatTriangle t;
-            for (std::size_t k = 0; k < 3; ++k)
-                t.corners[k] = {origin + (face.corner[k].x - anchor.x) * scale_,
-                                ground - (face.corner[k].y - anchor.y) * scale_};
-            t.color = {face.color.r * light, face.color.g * light, face.color.b * light};
-            flat.push_back(t);
-        }
-        c_.triangles(left, top + 6, cell_, line_ - 14, flat);
+        c_.picture(left, top + 6, figure);
         c_.dot(origin + (row.root[i].x - anchor.x) * scale_,
                ground - (row.root[i].y - anchor.y) * scale_, 3, kPath);
         c_.unclip();
@@ -342,15 +349,26 @@ Result<std::vector<std::uint8_t>> draw_sheet(const std::string& title, const Sce
                                              const SheetOptions& options) {
     const Eye eye = eye_of(options.from);
     std::map<const Scene*, Figure> figures;
-    std::vector<Row> rows(clips.size());
+    std::vector<std::pair<const Scene*, const Figure*>> own;
     bool frames = true;
+    for (const SheetClip& clip : clips) {
+        const Scene& of = clip.skin == nullptr ? skin : *clip.skin;
+        own.emplace_back(&of, &figures.try_emplace(&of, of).first->second);
+        frames = frames && clip.frames;
+    }
+    std::vector<Row> rows(clips.size());
+    std::vector<Findings> wrong(clips.size());
+    parallel_for(clips.size(), [&](std::size_t i) {
+        auto row = pose_row(clips[i], *own[i].second, *own[i].first, eye,
+                            options.poses > 0 ? options.poses : kPoses);
+        if (row)
+            rows[i] = std::move(row).value();
+        else
+            wrong[i] = row.failures();
+    });
     int most = 1;
     for (std::size_t i = 0; i < clips.size(); ++i) {
-        const Scene& own = clips[i].skin == nullptr ? skin : *clips[i].skin;
-        const Figure& figure = figures.try_emplace(&own, own).first->second;
-        MELLOW_TRY(rows[i], pose_row(clips[i], figure, own, eye,
-                                     options.poses > 0 ? options.poses : kPoses));
-        frames = frames && clips[i].frames;
+        if (!wrong[i].empty()) return wrong[i];
         most = std::max(most, static_cast<int>(rows[i].poses.size()));
     }
     const int count = std::max(1, static_cast<int>(rows.size()));
@@ -365,8 +383,13 @@ Result<std::vector<std::uint8_t>> draw_sheet(const std::string& title, const Sce
     for (Row& row : rows) thin(row, spread.poses);
     SheetPainter painter(canvas, extent, options, spread, height);
     painter.header(title, frames);
+    std::vector<std::vector<Raster>> drawn(rows.size());
+    parallel_for(rows.size(), [&](std::size_t i) {
+        for (std::size_t pose = 0; pose < rows[i].poses.size(); ++pose)
+            drawn[i].push_back(painter.figure(rows[i], pose));
+    });
     for (std::size_t i = 0; i < rows.size(); ++i)
-        painter.row(rows[i], kHeader + height * static_cast<double>(i));
+        painter.row(rows[i], kHeader + height * static_cast<double>(i), drawn[i]);
     return canvas.png();
 }
 

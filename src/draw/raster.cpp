@@ -1,0 +1,118 @@
+#include "draw/raster.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace mellow {
+namespace {
+
+constexpr int kFine = 4;  ///< points a pixel, along each side
+
+std::uint32_t packed(const Color& c) {
+    const auto byte = [](double v) {
+        return static_cast<std::uint32_t>(std::lround(255 * std::clamp(v, 0.0, 1.0)));
+    };
+    return 0xFF000000U | byte(c.r) << 16 | byte(c.g) << 8 | byte(c.b);
+}
+
+/// Points of a picture that is finer than the one that is wanted.
+class Points {
+  public:
+    Points(int width, int height)
+        : width_(width * kFine),
+          height_(height * kFine),
+          near_(static_cast<std::size_t>(width_) * static_cast<std::size_t>(height_),
+                -std::numeric_limits<float>::infinity()),
+          colors_(near_.size(), 0) {}
+
+    void fill(const FlatTriangle& t) {
+        double x[3], y[3], z[3];
+        for (std::size_t k = 0; k < 3; ++k)
+            x[k] = t.corners[k][0] * kFine, y[k] = t.corners[k][1] * kFine, z[k] = t.corners[k][2];
+        const double area = (x[1] - x[0]) * (y[2] - y[0]) - (x[2] - x[0]) * (y[1] - y[0]);
+        if (!(std::abs(area) > 1e-9)) return;  // seen from its edge, or no number
+        // Nearness is a plane over the picture.
+        const double across =
+                         ((z[1] - z[0]) * (y[2] - y[0]) - (z[2] - z[0]) * (y[1] - y[0])) / area,
+                     down = ((z[2] - z[0]) * (x[1] - x[0]) - (z[1] - z[0]) * (x[2] - x[0])) / area;
+        const std::uint32_t color = packed(t.color);
+        const int first = row_of(std::min({y[0], y[1], y[2]})),
+                  last = std::min(height_, row_of(std::max({y[0], y[1], y[2]})));
+        for (int row = std::max(0, first); row < last; ++row) {
+            const double at = row + 0.5;
+            double left = std::numeric_limits<double>::infinity(), right = -left;
+            for (int a = 0; a < 3; ++a) {
+                const int b = (a + 1) % 3;
+                if ((y[a] <= at) == (y[b] <= at)) continue;
+                const double cut = x[a] + (x[b] - x[a]) * (at - y[a]) / (y[b] - y[a]);
+                left = std::min(left, cut), right = std::max(right, cut);
+            }
+            const int begin = std::max(0, row_of(left)), end = std::min(width_, row_of(right));
+            const std::size_t line =
+                static_cast<std::size_t>(row) * static_cast<std::size_t>(width_);
+            for (int column = begin; column < end; ++column) {
+                const auto near =
+                    static_cast<float>(z[0] + across * (column + 0.5 - x[0]) + down * (at - y[0]));
+                const std::size_t point = line + static_cast<std::size_t>(column);
+                if (near < near_[point]) continue;
+                near_[point] = near;
+                colors_[point] = color;
+            }
+        }
+    }
+
+    /// The mean of a pixel's points: two channels at a time, each in sixteen bits.
+    std::uint32_t pixel(int x, int y) const {
+        std::uint32_t even = 0, odd = 0;
+        for (int row = 0; row < kFine; ++row) {
+            const std::uint32_t* c = &colors_[static_cast<std::size_t>(y * kFine + row) *
+                                                  static_cast<std::size_t>(width_) +
+                                              static_cast<std::size_t>(x * kFine)];
+            for (int column = 0; column < kFine; ++column) {
+                even += c[column] & 0x00FF00FFU;
+                odd += c[column] >> 8 & 0x00FF00FFU;
+            }
+        }
+        constexpr std::uint32_t kHalf = kFine * kFine / 2 * 0x00010001U;
+        static_assert(kFine == 4, "sixteen points are a shift by four");
+        return ((even + kHalf) >> 4 & 0x00FF00FFU) | ((odd + kHalf) >> 4 & 0x00FF00FFU) << 8;
+    }
+
+  private:
+    /// The first row, or column, whose middle is at or beyond `v`.
+    static int row_of(double v) {
+        return static_cast<int>(std::ceil(std::clamp(v, -1e6, 1e6) - 0.5));
+    }
+
+    int width_, height_;
+    std::vector<float> near_;
+    std::vector<std::uint32_t> colors_;
+};
+
+}  // namespace
+
+Raster rasterised(int width, int height, const std::vector<FlatTriangle>& triangles) {
+    Raster out{width, height, {}};
+    Points points(width, height);
+    for (const FlatTriangle& t : triangles) points.fill(t);
+    out.pixels.assign(static_cast<std::size_t>(width) * static_cast<std::size_t>(height), 0);
+    // Only where something is: most of a cell is paper.
+    double low[2] = {1e9, 1e9}, high[2] = {-1e9, -1e9};
+    for (const FlatTriangle& t : triangles)
+        for (const auto& corner : t.corners)
+            for (std::size_t k = 0; k < 2; ++k)
+                low[k] = std::min(low[k], corner[k]), high[k] = std::max(high[k], corner[k]);
+    const auto bound = [](double v, int most) {
+        return static_cast<int>(std::clamp(v, 0.0, static_cast<double>(most)));
+    };
+    const int left = bound(std::floor(low[0]), width), right = bound(std::ceil(high[0]) + 1, width),
+              bottom = bound(std::ceil(high[1]) + 1, height);
+    for (int y = bound(std::floor(low[1]), height); y < bottom; ++y)
+        for (int x = left; x < right; ++x)
+            out.pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
+                       static_cast<std::size_t>(x)] = points.pixel(x, y);
+    return out;
+}
+
+}  // namespace mellow
