@@ -141,7 +141,7 @@ Command pack_command(PackRequest& r) {
 
 Command view_command(ViewRequest& r) {
     Command c{
-        "view", "Make a page that plays crates and scene files, or a contact sheet of a crate",
+        "view", "Make a page that plays crates and scene files, or pictures of them",
         "A name that ends in .html gives a page: one file that opens from disk in any browser, "
         "without network. It plays crates and scene files, several side by side; of a recipe "
         "its crate and, over it, where the source has the joints. A name that "

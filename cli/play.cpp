@@ -112,6 +112,10 @@ Result<std::string> text_file(const std::string& path) {
 }  // namespace
 
 int play(const PlayRequest& request) {
+    if (!is_crate(request.crate))
+        return fail(request, {Code::kFileMissing, Severity::kStop, request.crate,
+                              "no crate: there is no crate.json in it", "the folder of a crate",
+                              "mellow pack makes one"});
     const auto sheet_text = text_file(request.states);
     if (!sheet_text) return fail(request, sheet_text.failures());
     const auto sheet = parse_states(sheet_text.value(), request.states);

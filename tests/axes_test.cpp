@@ -277,6 +277,15 @@ TEST_F(AxesRecipeTest, DrivesInTheManifestGiveTheWeightsOfTheClips) {
     }
 }
 
+TEST_F(AxesRecipeTest, DrivesOverAJointThatIsLeftOutAreNotKept) {
+    // Without the upper arm an engine has nothing to measure the elbow's swing against.
+    const std::string recipe = recipe_with("drop = [\"upperarm.L\"]");
+    const auto packed = pack_text(folder, "[checks]\ninfluences = \"warn\"\n" + recipe, true);
+    ASSERT_THAT(packed, IsOk());
+    ASSERT_THAT(packed.value().drives, testing::SizeIs(1));
+    EXPECT_EQ(packed.value().drives[0].target, "elbow.R");
+}
+
 // ------------------------------------------------------------------------------- scale in offsets
 
 /// A plate that is stretched, and on it an arm that undoes the stretch and is turned by 45 degrees.

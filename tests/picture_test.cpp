@@ -120,6 +120,53 @@ TEST_F(PictureTest, WhatCannotBeDrawnIsRefused) {
     refuse("tamsin.recipe.toml", "", 3, "mellow pack");
 }
 
+TEST_F(PictureTest, ThumbnailsAreInTheCrateAsTheRecipeSays) {
+    const std::string recipe =
+        test::change(read_text(folder_ / "tamsin.recipe.toml"), "[output]",
+                     "[output]\nthumbnails = { size = \"120x90\", from = \"front\" }");
+    ASSERT_THAT(test::pack_text(folder_, recipe, true), IsOk());
+    const auto thumb = [&](const char* clip) {
+        return read_text(folder_ / "crates/tamsin/thumbs" / (std::string(clip) + ".png"));
+    };
+    EXPECT_EQ(size_of(thumb("walk")), (std::pair<unsigned, unsigned>{120, 90}));
+    EXPECT_NE(thumb("walk"), thumb("pick"));
+    const std::string walk = thumb("walk"), pick = thumb("pick");
+    EXPECT_THAT(read_text(folder_ / "crates/tamsin/crate.json"),
+                HasSubstr("\"file\": \"thumbs/walk.png\""));
+    // Nothing is stale; then one clip's moment is another, and only its picture changes.
+    EXPECT_TRUE(test::pack_text(folder_, recipe, true).value().unchanged);
+    ASSERT_THAT(
+        test::pack_text(folder_,
+                        test::change(recipe, "name = \"pick\"", "name = \"pick\"\nthumbnail = 0"),
+                        true),
+        IsOk());
+    EXPECT_EQ(thumb("walk"), walk);
+    EXPECT_NE(thumb("pick"), pick);
+    // A plan names every file that is written; a lost picture is made again.
+    PackOptions options;
+    options.replace = true;
+    const auto plan =
+        plan_pack(parse_recipe(recipe, "tamsin.recipe.toml", folder_.path()).value(), options);
+    std::set<std::string> planned;
+    for (const PlannedFile& file : plan.value().files)
+        planned.insert(file.path.filename().string());
+    EXPECT_TRUE(planned.contains("stand.png"));
+    std::filesystem::remove(folder_ / "crates/tamsin/thumbs/stand.png");
+    ASSERT_THAT(test::pack_text(folder_, recipe, true), IsOk());
+    EXPECT_EQ(size_of(thumb("stand")).first, 120U);
+    for (const auto& [from, to, code, part] :
+         {std::tuple("120x90", "9x9", Code::kValueBad, "WIDTHxHEIGHT"),
+          {"\"front\"", "\"below\"", Code::kValueBad, "quarter"},
+          {"from = \"front\"", "around = \"haed\"", Code::kNameUnknown, "head"},
+          {"from = \"front\"", "reach = 2", Code::kKeyMissing, "around"}})
+        EXPECT_THAT(test::pack_text(folder_, test::change(recipe, from, to), true),
+                    FailsWith(code, part));
+    const std::string near =
+        test::change(recipe, "from = \"front\"", "around = \"head\", reach = 0.2");
+    ASSERT_THAT(test::pack_text(folder_, near, true), IsOk());
+    EXPECT_NE(thumb("walk"), walk);
+}
+
 /// Strips put what overlaps below each other, and are as high as that needs.
 TEST(ChartTest, StripsGrowWithTheirLines) {
     const auto high = [](int overlapping) {

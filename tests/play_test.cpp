@@ -363,6 +363,9 @@ TEST_F(PlayTest, TheToolTellsItAndTheSameScriptGivesTheSameBytes) {
     EXPECT_EQ(told["steps"][251]["state"], "pick");
     EXPECT_NEAR(told["steps"][119]["root"][2].get<double>(), 1.5, 0.1);
     EXPECT_EQ(run_tool("play '" + crate().string() + "' --states nowhere.toml").exit, 3);
+    const auto none = run_tool("play . --states '" + (*folder() / "s.toml").string() + "'");
+    EXPECT_EQ(none.exit, 3);
+    EXPECT_THAT(none.err, HasSubstr("crate.json"));
     EXPECT_EQ(run_tool(command + " --rate 0").exit, 2);
     EXPECT_EQ(run_tool(command + " -o page.txt").exit, 2);
     EXPECT_FALSE(std::filesystem::exists("page.txt"));

@@ -62,6 +62,7 @@ struct PackedClip {
     std::string where;              ///< of its range in the recipe, for messages
     std::vector<PackedPart> parts;  ///< of a shaped clip
     FileRecord file;
+    FileRecord thumbnail;  ///< its small picture; without a name: none
     LoopGap gap;
     MotionCheck motion_check;
     double worst_shear = 0;

@@ -30,6 +30,18 @@ Result<Png> draw_seam(const std::string& title, const Scene& skin, const SheetCl
 Result<Png> draw_curves(const std::string& title, const Scene& skin, const SheetClip& clip,
                         const std::vector<std::string>& joints, const SheetOptions& options = {});
 
+/// How one pose is drawn.
+struct PoseOptions {
+    ViewFrom from = ViewFrom::kQuarter;
+    int width = 160, height = 160;  ///< pixels
+    std::string around;             ///< a joint in the middle; empty: the whole figure fits
+    double reach_m = 0.5;           ///< how much around it is shown, to each side
+};
+/// The pose of one sample and nothing else, on a plain ground. Fails with name-unknown for a joint
+/// that is not there.
+Result<Png> draw_pose(const Scene& skin, const SheetClip& clip, int sample,
+                      const PoseOptions& options = {});
+
 /// A stretch of a timeline, in frames, both included.
 struct StripSpan {
     std::string name;

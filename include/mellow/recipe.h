@@ -16,6 +16,7 @@
 #include "mellow/joint_map.h"
 #include "mellow/motion_check.h"
 #include "mellow/performance.h"
+#include "mellow/pictures.h"
 #include "mellow/prove.h"
 #include "mellow/result.h"
 #include "mellow/shape.h"
@@ -95,7 +96,8 @@ struct RecipeClip {
     bool stored_open = false;      ///< the range has no frame that repeats its first
     std::optional<double> repair;  ///< frames over which a loop's gap is closed; 0: all of them
     RecipePlace place;
-    std::string text;  ///< as of a strip, where it is shaped
+    double thumbnail = 0.5;  ///< how far through the clip its small picture is, 0 to 1
+    std::string text;        ///< as of a strip, where it is shaped
 
     bool shaped() const {
         return !parts.empty() || shaping.any() || fit || find_loop || repair || stored_open ||
@@ -230,6 +232,7 @@ struct Recipe {
     std::filesystem::path output;
     std::string name;
     bool picture = true;
+    std::optional<PoseOptions> thumbnails;  ///< a small picture of each clip
 
     RecipeMotion motion;
     Tolerance tolerance;

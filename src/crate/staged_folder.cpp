@@ -53,7 +53,10 @@ std::string foreign(const fs::path& folder) {
         for (JsonMembers& part : file.objects("parts")) own.insert(part.text("file"));
     };
     add(manifest.object("skin"));
-    for (JsonMembers& clip : manifest.objects("clips")) add(std::move(clip));
+    for (JsonMembers& clip : manifest.objects("clips")) {
+        if (clip.has("thumbnail")) add(clip.object("thumbnail"));
+        add(std::move(clip));
+    }
     for (const auto& [path, size] : files_in(folder))
         if (!own.contains(path.generic_string()))
             return fmt::format("a crate with something else in it: {}", path.generic_string());

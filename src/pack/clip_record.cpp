@@ -164,6 +164,8 @@ void write_file(JsonWriter& json, const FileRecord& file, bool with_role) {
 void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
     json.begin_object().member("name", packed.clip.name);
     write_file(json, packed.file, false);
+    if (!packed.thumbnail.file.empty())
+        json.object("thumbnail", [&] { write_file(json, packed.thumbnail, false); });
     json.object("source", [&] {
         if (!packed.motion.empty()) json.member("file", packed.motion);
         json.member("timeline", packed.timeline).member("first", packed.plan.first_frame);
@@ -253,6 +255,10 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
     packed.clip = clip_from_facts(json, in);
     packed.clip.name = json.text("name");
     packed.file = read_file_record(json, "clip");
+    if (json.has("thumbnail")) {
+        JsonMembers thumbnail = json.object("thumbnail");
+        packed.thumbnail = read_file_record(thumbnail, "thumbnail");
+    }
     JsonMembers source = json.object("source");
     if (source.has("file")) packed.motion = source.text("file");
     packed.timeline = source.text("timeline");

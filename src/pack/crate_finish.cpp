@@ -112,6 +112,7 @@ void CrateOutput::check_target() {
 
 Result<PackReport> CrateOutput::finish() {
     if (recipe_.picture && fit_to_place()) MELLOW_CHECK(draw());
+    if (recipe_.thumbnails && fit_to_place()) MELLOW_CHECK(draw_thumbnails());
     check_target();
     note_idle_morphs();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;

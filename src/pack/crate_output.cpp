@@ -195,6 +195,14 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
     MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(),
                                     standing_ids(report_.folder, options_.replace)));
     note_not_chosen();
+    if (recipe_.thumbnails && !recipe_.thumbnails->around.empty() &&
+        figure.skeleton().find(recipe_.thumbnails->around) < 0)
+        return Finding{Code::kNameUnknown,
+                       Severity::kStop,
+                       recipe_.file + ", [output], thumbnails, around",
+                       fmt::format("no joint \"{}\" in the crate", recipe_.thumbnails->around),
+                       suggest(recipe_.thumbnails->around, report_.joints),
+                       "correct the name"};
     MELLOW_CHECK(write_skin());
     report_.proven = report_.skipped.empty();
     report_.clips.reserve(jobs.clips().size());

@@ -100,6 +100,7 @@ class CrateOutput {
     void note_idle_morphs();
     void note_not_chosen();
     Status draw();
+    Status draw_thumbnails();
     Result<Bytes> picture();
     bool same_drawn() const;
     bool fit_to_place() const { return report_.proven || (recipe_.skip_bad && all_passed_); }

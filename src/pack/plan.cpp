@@ -7,6 +7,7 @@
 #include "mellow/pack.h"
 #include "mellow/write.h"
 #include "pack/crate_output.h"
+#include "pack/thumbnails.h"
 
 namespace mellow {
 namespace {
@@ -122,6 +123,9 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         Status writable = StagedFolder::check(output, options.replace);
         std::vector<std::string> written = files_of(target, names, figure.scene().images);
         if (jobs->has_cues() || recipe.motion.cues) written.emplace_back("cues.csv");
+        for (const ClipJob& job : jobs->clips())
+            if (recipe.thumbnails && is_chosen(target, job.clip))
+                written.push_back(thumbnail_name(job.clip.range.name));
         add_files(recipe, target, std::move(written), options, writable.ok(), plan.files);
         std::error_code error;
         if (first && writable && options.keep > 0 && fs::exists(output, error))

@@ -20,6 +20,7 @@
 #include "pack/recipe_parts.h"
 #include "pack/recipe_shaping.h"
 #include "pack/target_table.h"
+#include "pack/thumbnails.h"
 #include "pack/used_tables.h"
 #include "rig/sheet_words.h"
 
@@ -174,6 +175,7 @@ void read_labels(TomlTable& t, ClipLabels& labels) {
 void read_motion(TomlTable& t, RecipeClip& clip) {
     read_labels(t, clip.labels);
     read_shaping(t, clip);
+    clip.thumbnail = read_within(t, "thumbnail", 0.5, 0, 1);
     for (const std::string& part : t.texts("travel", {})) {
         if (part == "ground")
             clip.travel.ground = true;
@@ -499,6 +501,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
         recipe.name = t.text("name", std::filesystem::path(recipe.source).stem().string());
         if (t.has("name")) check_name(t, recipe.name);
         recipe.picture = t.flag("picture", true);
+        read_thumbnails(t, recipe);
         recipe.skip_bad = t.choice("on_error", {"stop", "skip"}, "stop") == "skip";
     });
     section("proof", [&](TomlTable& t) {

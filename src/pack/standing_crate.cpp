@@ -98,7 +98,12 @@ bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
     if (recipe.picture != !picture_.file.empty()) return false;
     if (recipe.picture) files.emplace_back(folder_ / picture_.file, picture_.hash);
     for (const std::string& name : names_) {
-        add(read_file_record(clips_.at(name), "clip"));
+        JsonMembers& clip = clips_.at(name);
+        add(read_file_record(clip, "clip"));
+        if (recipe.thumbnails.has_value() != clip.has("thumbnail")) return false;
+        if (!recipe.thumbnails) continue;
+        JsonMembers thumbnail = clip.object("thumbnail");
+        add(read_file_record(thumbnail, "thumbnail"));
     }
     std::atomic<bool> same = !manifest_.failed();
     constexpr std::size_t kPiece = 16;  // files are small: not one task for each
