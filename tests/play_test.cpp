@@ -24,30 +24,12 @@ using test::PlainMatrix;
 using test::read_text;
 using test::run_tool;
 using test::TempFolder;
+using test::times;
+using test::undone;
 using test::write_text;
 using testing::ElementsAre;
 using testing::HasSubstr;
 using testing::IsEmpty;
-
-PlainMatrix times(const PlainMatrix& a, const PlainMatrix& b) {
-    PlainMatrix out{};
-    for (std::size_t r = 0; r < 4; ++r)
-        for (std::size_t c = 0; c < 4; ++c)
-            for (std::size_t i = 0; i < 4; ++i) out[r][c] += a[r][i] * b[i][c];
-    return out;
-}
-
-/// Of a matrix that turns and shifts.
-PlainMatrix undone(const PlainMatrix& m) {
-    PlainMatrix out{};
-    for (std::size_t r = 0; r < 3; ++r)
-        for (std::size_t c = 0; c < 3; ++c) {
-            out[r][c] = m[c][r];
-            out[r][3] -= m[c][r] * m[c][3];
-        }
-    out[3][3] = 1;
-    return out;
-}
 
 const std::string kStates = R"(start = "stand"
 signals = ["pick", "wave"]

@@ -22,31 +22,13 @@ using test::plain_gltf_worlds;
 using test::PlainMatrix;
 using test::read_text;
 using test::TempFolder;
+using test::times;
+using test::undone;
 using test::write_text;
 using testing::ElementsAre;
 using testing::HasSubstr;
 using testing::SizeIs;
 namespace fs = std::filesystem;
-
-PlainMatrix times(const PlainMatrix& a, const PlainMatrix& b) {
-    PlainMatrix out{};
-    for (std::size_t r = 0; r < 4; ++r)
-        for (std::size_t c = 0; c < 4; ++c)
-            for (std::size_t i = 0; i < 4; ++i) out[r][c] += a[r][i] * b[i][c];
-    return out;
-}
-
-/// Of a matrix that turns and shifts.
-PlainMatrix undone(const PlainMatrix& m) {
-    PlainMatrix out{};
-    for (std::size_t r = 0; r < 3; ++r)
-        for (std::size_t c = 0; c < 3; ++c) {
-            out[r][c] = m[c][r];
-            out[r][3] -= m[c][r] * m[c][3];
-        }
-    out[3][3] = 1;
-    return out;
-}
 
 double apart(const PlainMatrix& a, const PlainMatrix& b) {
     double worst = 0;

@@ -216,20 +216,12 @@ Result<Png> draw_seam(const std::string& title, const Scene& skin, const SheetCl
                    from == ViewFrom::kSide ? axis_words(options.axes.front, "front")
                                            : left_words(options.axes),
                    axis_words(options.axes.up, "up"));
-        std::vector<FlatTriangle> flat;
-        for (const Face& face : faces) {
-            FlatTriangle t;
-            for (std::size_t k = 0; k < 3; ++k)
-                t.corners[k] = {panel.x(face.corner[k].x) - left, panel.y(face.corner[k].y) - 64,
-                                face.corner[k].z};
-            const Vec3 n = normalized(
-                cross(face.corner[1] - face.corner[0], face.corner[2] - face.corner[0]), {0, 1, 0});
-            const double light = 0.6 + 0.4 * std::abs(dot(n, normalized(Vec3{0.3, 0.7, 0.6}, {})));
-            // Pale, so that bones show over it.
-            t.color = {1 - (1 - face.color.r * light) * 0.6, 1 - (1 - face.color.g * light) * 0.6,
-                       1 - (1 - face.color.b * light) * 0.6};
-            flat.push_back(t);
-        }
+        auto flat = shaded(faces, [&](const Vec3& p) {
+            return std::pair(panel.x(p.x) - left, panel.y(p.y) - 64);
+        });
+        // Pale, so that bones show over it.
+        for (FlatTriangle& t : flat)
+            for (double* part : {&t.color.r, &t.color.g, &t.color.b}) *part = 1 - (1 - *part) * 0.6;
         c.picture(left, 64, rasterised(static_cast<int>(wide), static_cast<int>(high), flat));
         for (const Pose* pose : {&first, static_cast<const Pose*>(&last)})
             for (const auto& [a, b] : bones) {

@@ -41,21 +41,10 @@ Result<Png> draw_pose(const Scene& skin, const SheetClip& clip, int sample,
     }
     const double wide = std::max(high.x - low.x, 1e-6), tall = std::max(high.y - low.y, 1e-6);
     const double scale = 0.92 * std::min(options.width / wide, options.height / tall);
-    std::vector<FlatTriangle> flat;
-    for (const Face& face : faces) {
-        const Vec3 n = normalized(
-            cross(face.corner[1] - face.corner[0], face.corner[2] - face.corner[0]), {0, 1, 0});
-        if (n.z < -0.15 && faces.size() > 400) continue;  // turned away
-        const double light = 0.55 + 0.45 * std::abs(dot(n, normalized(Vec3{0.3, 0.7, 0.6}, {})));
-        FlatTriangle t;
-        for (std::size_t k = 0; k < 3; ++k)
-            t.corners[k] = {
-                options.width / 2.0 + (face.corner[k].x - (low.x + high.x) / 2) * scale,
-                options.height / 2.0 - (face.corner[k].y - (low.y + high.y) / 2) * scale,
-                face.corner[k].z};
-        t.color = {face.color.r * light, face.color.g * light, face.color.b * light};
-        flat.push_back(t);
-    }
+    const auto flat = shaded(faces, [&](const Vec3& p) {
+        return std::pair(options.width / 2.0 + (p.x - (low.x + high.x) / 2) * scale,
+                         options.height / 2.0 - (p.y - (low.y + high.y) / 2) * scale);
+    });
     Canvas canvas(options.width, options.height, kPaper);
     canvas.picture(0, 0, rasterised(options.width, options.height, flat));
     return canvas.png();

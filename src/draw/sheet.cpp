@@ -151,23 +151,11 @@ class SheetPainter {
         const int width = static_cast<int>(cell_), height = static_cast<int>(line_ - 14);
         const double origin = cell_ / 2 - (e_.front + e_.back) / 2 * scale_,
                      ground = line_ - 50 + std::min(0.0, e_.low) * scale_;
-        const std::vector<Face>& faces = row.poses[i];
         const Vec3& anchor = row.anchor[i];
-        std::vector<FlatTriangle> flat;
-        flat.reserve(faces.size());
-        for (const Face& face : faces) {
-            const Vec3 normal = normalized(
-                cross(face.corner[1] - face.corner[0], face.corner[2] - face.corner[0]), {0, 1, 0});
-            if (normal.z < -0.15 && faces.size() > 400) continue;  // turned away
-            const double light =
-                0.55 + 0.45 * std::abs(dot(normal, normalized(Vec3{0.3, 0.7, 0.6}, {})));
-            FlatTriangle t;
-            for (std::size_t k = 0; k < 3; ++k)
-                t.corners[k] = {origin + (face.corner[k].x - anchor.x) * scale_,
-                                ground - (face.corner[k].y - anchor.y) * scale_, face.corner[k].z};
-            t.color = {face.color.r * light, face.color.g * light, face.color.b * light};
-            flat.push_back(t);
-        }
+        const auto flat = shaded(row.poses[i], [&](const Vec3& p) {
+            return std::pair(origin + (p.x - anchor.x) * scale_,
+                             ground - (p.y - anchor.y) * scale_);
+        });
         return rasterised(width, height, flat);
     }
 

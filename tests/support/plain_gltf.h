@@ -30,4 +30,25 @@ std::vector<double> plain_gltf_scalar(const std::string& glb, const std::string&
 std::vector<double> plain_gltf_attribute(const std::string& glb, const std::string& mesh,
                                          const std::string& attribute);
 
+/// a * b.
+inline PlainMatrix times(const PlainMatrix& a, const PlainMatrix& b) {
+    PlainMatrix out{};
+    for (std::size_t r = 0; r < 4; ++r)
+        for (std::size_t c = 0; c < 4; ++c)
+            for (std::size_t i = 0; i < 4; ++i) out[r][c] += a[r][i] * b[i][c];
+    return out;
+}
+
+/// Of a matrix that turns and shifts.
+inline PlainMatrix undone(const PlainMatrix& m) {
+    PlainMatrix out{};
+    for (std::size_t r = 0; r < 3; ++r)
+        for (std::size_t c = 0; c < 3; ++c) {
+            out[r][c] = m[c][r];
+            out[r][3] -= m[c][r] * m[c][3];
+        }
+    out[3][3] = 1;
+    return out;
+}
+
 }  // namespace mellow::test
