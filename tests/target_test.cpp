@@ -876,6 +876,7 @@ TEST_F(TargetTest, MistakesAreToldAndNothingIsWritten) {
         {"clip_name = \"../{clip}\"", "letters", Code::kValueBad},
         {"clip_name = \"{clip}_{id}\"", "ids", Code::kKeyMissing},
         {"clips = [\"run*\"]", "stand, walk", Code::kNoMotion},
+        {"clips = []", "at least one pattern", Code::kValueBad},
         {"clip_groups = \"moves\"", "a list of texts", Code::kValueBad},
         {"ids = [5, 2]", "[first, last]", Code::kValueBad},
         {"rates = [\"24\", \"60\"]", "not among them", Code::kValueBad},

@@ -276,6 +276,11 @@ void read_files(TomlTable& t, Target& target) {
     }
     target.clips.names = t.texts("clips", {});
     target.clips.groups = t.texts("clip_groups", {});
+    for (const auto& [key, list] :
+         {std::pair("clips", &target.clips.names), std::pair("clip_groups", &target.clips.groups)})
+        if (t.has(key) && list->empty() && !t.failed({key}))
+            bad(t, key, "[]", "at least one pattern, or no such key, which takes all",
+                fmt::format("{} = [\"*\"]", key));
     target.clips.left_out = t.texts("clips_left_out", {});
     if (target.clip_name.find("{id") != std::string::npos && !target.ids && !t.failed({"ids"}))
         t.fail(Code::kKeyMissing, "ids", "no ids, which clip_name uses", "ids = [first, last]",
