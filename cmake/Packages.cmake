@@ -19,6 +19,6 @@ set(CPACK_DEBIAN_DEVELOPMENT_PACKAGE_SECTION libdevel)
 set(CPACK_DEBIAN_DEVELOPMENT_PACKAGE_DEPENDS "libfmt-dev, libtomlplusplus-dev, libtbb-dev")
 # What only the library mellow::io needs.
 set(CPACK_DEBIAN_DEVELOPMENT_PACKAGE_RECOMMENDS
-  "pkg-config, libsimdjson-dev, libmeshoptimizer-dev, libpugixml-dev, libcairo2-dev, libxxhash-dev")
+  "pkg-config, libsimdjson-dev, libmeshoptimizer-dev, libpugixml-dev, libcairo2-dev, libpng-dev, libxxhash-dev")
 set(CPACK_COMPONENT_DEVELOPMENT_DESCRIPTION "Headers and libraries of Mellow Crate: mellow::core bakes in memory, mellow::io reads, writes, packs and proves.")
 include(CPack)

@@ -4,8 +4,8 @@
 set -euo pipefail
 
 run=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev libsimdjson-dev
-     rapidjson-dev libtomlplusplus-dev libtbb-dev libmeshoptimizer-dev libpugixml-dev libcairo2-dev libxxhash-dev fonts-dejavu-core
-     libjs-three libjs-chart.js)
+     rapidjson-dev libtomlplusplus-dev libtbb-dev libmeshoptimizer-dev libpugixml-dev libcairo2-dev libpng-dev libxxhash-dev
+     fonts-dejavu-core libjs-three libjs-chart.js)
 test=(nlohmann-json3-dev libgtest-dev libgmock-dev python3 chromium)
 package=(lowdown dpkg-dev file)
 check=(git clang-format clang clang-tidy libbenchmark-dev nodejs npm python3-collada libxml2-utils)

@@ -5,6 +5,8 @@
 #include <cstring>
 #include <utility>
 
+#include "draw/png.h"
+
 namespace mellow {
 namespace {
 
@@ -18,12 +20,6 @@ cairo_status_t read_png(void* closure, unsigned char* into, unsigned int length)
     if (length > input->bytes.size() - input->at) return CAIRO_STATUS_READ_ERROR;
     std::memcpy(into, input->bytes.data() + input->at, length);
     input->at += length;
-    return CAIRO_STATUS_SUCCESS;
-}
-
-cairo_status_t append_png(void* closure, const unsigned char* from, unsigned int length) {
-    auto* out = static_cast<std::vector<std::uint8_t>*>(closure);
-    out->insert(out->end(), from, from + length);
     return CAIRO_STATUS_SUCCESS;
 }
 
@@ -97,10 +93,11 @@ void Canvas::clip(double x, double y, double w, double h) {
 void Canvas::unclip() { cairo_restore(cr_); }
 
 std::vector<std::uint8_t> Canvas::png() const {
-    std::vector<std::uint8_t> out;
     cairo_surface_flush(surface_);
-    cairo_surface_write_to_png_stream(surface_, append_png, &out);
-    return out;
+    return encode_png(cairo_image_surface_get_data(surface_),
+                      cairo_image_surface_get_width(surface_),
+                      cairo_image_surface_get_height(surface_),
+                      cairo_image_surface_get_stride(surface_));
 }
 
 Texture::Texture(std::span<const std::uint8_t> png) {

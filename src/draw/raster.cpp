@@ -16,11 +16,14 @@ std::uint32_t packed(const Color& c) {
     return 0xFF000000U | byte(c.r) << 16 | byte(c.g) << 8 | byte(c.b);
 }
 
-/// Points of a picture that is finer than the one that is wanted.
+/// Points of a picture that is finer than the one that is wanted. `left`, `top`: pixels of the
+/// picture that stand before the first point.
 class Points {
   public:
-    Points(int width, int height)
-        : width_(width * kFine),
+    Points(int left, int top, int width, int height)
+        : left_(left),
+          top_(top),
+          width_(width * kFine),
           height_(height * kFine),
           near_(static_cast<std::size_t>(width_) * static_cast<std::size_t>(height_),
                 -std::numeric_limits<float>::infinity()),
@@ -29,7 +32,8 @@ class Points {
     void fill(const FlatTriangle& t) {
         double x[3], y[3], z[3];
         for (std::size_t k = 0; k < 3; ++k)
-            x[k] = t.corners[k][0] * kFine, y[k] = t.corners[k][1] * kFine, z[k] = t.corners[k][2];
+            x[k] = (t.corners[k][0] - left_) * kFine, y[k] = (t.corners[k][1] - top_) * kFine,
+            z[k] = t.corners[k][2];
         const double area = (x[1] - x[0]) * (y[2] - y[0]) - (x[2] - x[0]) * (y[1] - y[0]);
         if (!(std::abs(area) > 1e-9)) return;  // seen from its edge, or no number
         // Nearness is a plane over the picture.
@@ -85,7 +89,7 @@ class Points {
         return static_cast<int>(std::ceil(std::clamp(v, -1e6, 1e6) - 0.5));
     }
 
-    int width_, height_;
+    int left_, top_, width_, height_;
     std::vector<float> near_;
     std::vector<std::uint32_t> colors_;
 };
@@ -94,8 +98,6 @@ class Points {
 
 Raster rasterised(int width, int height, const std::vector<FlatTriangle>& triangles) {
     Raster out{width, height, {}};
-    Points points(width, height);
-    for (const FlatTriangle& t : triangles) points.fill(t);
     out.pixels.assign(static_cast<std::size_t>(width) * static_cast<std::size_t>(height), 0);
     // Only where something is: most of a cell is paper.
     double low[2] = {1e9, 1e9}, high[2] = {-1e9, -1e9};
@@ -106,12 +108,16 @@ Raster rasterised(int width, int height, const std::vector<FlatTriangle>& triang
     const auto bound = [](double v, int most) {
         return static_cast<int>(std::clamp(v, 0.0, static_cast<double>(most)));
     };
-    const int left = bound(std::floor(low[0]), width), right = bound(std::ceil(high[0]) + 1, width),
-              bottom = bound(std::ceil(high[1]) + 1, height);
-    for (int y = bound(std::floor(low[1]), height); y < bottom; ++y)
-        for (int x = left; x < right; ++x)
-            out.pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
-                       static_cast<std::size_t>(x)] = points.pixel(x, y);
+    const int left = bound(std::floor(low[0]), width), top = bound(std::floor(low[1]), height),
+              wide = bound(std::ceil(high[0]) + 1, width) - left,
+              tall = bound(std::ceil(high[1]) + 1, height) - top;
+    if (wide <= 0 || tall <= 0) return out;
+    Points points(left, top, wide, tall);
+    for (const FlatTriangle& t : triangles) points.fill(t);
+    for (int y = 0; y < tall; ++y)
+        for (int x = 0; x < wide; ++x)
+            out.pixels[static_cast<std::size_t>(top + y) * static_cast<std::size_t>(width) +
+                       static_cast<std::size_t>(left + x)] = points.pixel(x, y);
     return out;
 }
 
