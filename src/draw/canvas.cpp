@@ -94,10 +94,9 @@ void Canvas::unclip() { cairo_restore(cr_); }
 
 std::vector<std::uint8_t> Canvas::png() const {
     cairo_surface_flush(surface_);
-    return encode_png(cairo_image_surface_get_data(surface_),
-                      cairo_image_surface_get_width(surface_),
-                      cairo_image_surface_get_height(surface_),
-                      cairo_image_surface_get_stride(surface_));
+    return encode_png(
+        cairo_image_surface_get_data(surface_), cairo_image_surface_get_width(surface_),
+        cairo_image_surface_get_height(surface_), cairo_image_surface_get_stride(surface_));
 }
 
 Texture::Texture(std::span<const std::uint8_t> png) {
