@@ -11,6 +11,11 @@
 #include "answer.h"
 #include "mellow/read.h"
 
+namespace mellow {
+class JsonWriter;
+struct WrittenPage;
+}  // namespace mellow
+
 namespace mellow::cli {
 
 /// --unit, --up, --front, --hand and --rate as they were typed; empty texts say nothing.
@@ -65,12 +70,15 @@ struct ViewRequest : Common {
                         range, joints;
     TypedConvention truth;
     int poses = 0;
-    bool replace = false;
+    bool linked = false, replace = false;
 };
 /// The axes that the pictures of a view are named by, where --target says them.
 Result<std::optional<Convention>> named_axes(const ViewRequest& request);
 int view_picture(const ViewRequest& request);
 int view(const ViewRequest& request);
+/// What was written, for people and for machines.
+std::string page_words(const std::string& page, const WrittenPage& written);
+void write_page_facts(JsonWriter& json, const std::string& page, const WrittenPage& written);
 
 struct ConvertRequest : Common {
     std::string input, output, target = "y-up-metre", to_rate, timeline, parts = "all", textures;

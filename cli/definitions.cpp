@@ -186,6 +186,8 @@ Command view_command(ViewRequest& r) {
     c.options.push_back({"--target", &r.target, "TARGET",
                          "Preset or target file whose axes are named; else those of the crate",
                          preset_names(), Names::kToml});
+    c.options.push_back({"--linked", &r.linked, "",
+                         "Files of a page beside it, in NAME.files, as always above 150 MB"});
     c.options.push_back({"--replace", &r.replace, "", "Replace the file if it exists"});
     add_truth(c, r.truth);
     add_common(c, r);

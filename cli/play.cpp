@@ -92,16 +92,14 @@ void write(JsonWriter& json, const Told& told) {
 }
 
 /// The crate's clips that the states need, and the states, as a page.
-Status write_page(const PlayRequest& request, const StateSheet& sheet,
-                  const std::vector<PlayEvent>& events, double seconds, std::size_t& bytes) {
+Result<WrittenPage> page_of(const PlayRequest& request, const StateSheet& sheet,
+                            const std::vector<PlayEvent>& events, double seconds) {
     Page page;
     MELLOW_CHECK(add_crate(page, request.crate));
     page.title = page.figures.front().name;
     page.what = fmt::format("{} states of {}", sheet.states.size(), request.states);
     page.states = page_states(sheet, events, seconds, request.rate);
-    const std::string text = page_text(page);
-    bytes = text.size();
-    return write_file(request.output, Bytes(text.begin(), text.end()), request.replace);
+    return write_page(std::move(page), request.output, false, request.replace);
 }
 
 Result<std::string> text_file(const std::string& path) {
@@ -140,13 +138,13 @@ int play(const PlayRequest& request) {
     auto player = StandIn::make(crate.value(), sheet.value());
     if (!player) return fail(request, player.failures());
     const Findings findings = player.value().check();
-    std::size_t bytes = 0;
+    std::optional<WrittenPage> page;
     if (!request.output.empty()) {
         if (!request.output.ends_with(".html"))
             return misused(request, "--output", request.output, "a name that ends in .html");
-        if (const Status written = write_page(request, sheet.value(), events, seconds, bytes);
-            !written)
-            return fail(request, written.failures());
+        auto made = page_of(request, sheet.value(), events, seconds);
+        if (!made) return fail(request, made.failures());
+        page = std::move(made).value();
     }
     const auto steps = play_events(player.value(), events, seconds, request.rate);
     const Conversion out({}, crate.value().convention);
@@ -154,14 +152,13 @@ int play(const PlayRequest& request) {
     if (request.json)
         print_json([&](JsonWriter& json) {
             json.member("crate", crate.value().name).member("states", request.states);
-            if (bytes > 0) json.member("page", request.output).member("bytes", bytes);
+            if (page) write_page_facts(json, request.output, *page);
             write(json, told);
             write_findings(json, findings);
         });
     else if (!request.quiet)
-        print_out(bytes > 0 && request.script.empty()
-                      ? fmt::format("{}: {} bytes, opens in any browser\n", request.output, bytes)
-                      : text_of(told));
+        print_out(page && request.script.empty() ? page_words(request.output, *page)
+                                                 : text_of(told));
     if (!request.quiet) print_findings(findings);
     return kDone;
 }

@@ -20,6 +20,24 @@ std::string counted(std::size_t clips) {
     return fmt::format("{} {}", clips, clips == 1 ? "clip" : "clips");
 }
 
+}  // namespace
+
+void write_page_facts(JsonWriter& json, const std::string& page, const WrittenPage& written) {
+    json.member("page", page).member("bytes", written.page_bytes);
+    if (!written.linked.empty())
+        json.member("linked", written.linked).member("linked_bytes", written.file_bytes);
+}
+
+std::string page_words(const std::string& page, const WrittenPage& written) {
+    if (written.linked.empty())
+        return fmt::format("{}: {} bytes, opens in any browser\n", page, written.page_bytes);
+    return fmt::format(
+        "{}: {} bytes, opens in any browser; {} MB of files lie in {}, which belongs beside it\n",
+        page, written.page_bytes, (written.file_bytes + 999'999) / 1'000'000, written.linked);
+}
+
+namespace {
+
 /// A picture in the crate would be foreign to it, or stand in place of one of its files.
 bool is_within(const std::string& picture, const std::string& crate) {
     namespace fs = std::filesystem;
@@ -66,18 +84,16 @@ int view_page(const ViewRequest& request) {
                 : first.manifest.empty()
                     ? fmt::format("{}, {}", request.inputs[0], counted(first.clips.size()))
                     : fmt::format("a crate of {}", counted(first.clips.size()));
-    const std::string text = page_text(page);
-    if (const Status written =
-            write_file(request.output, Bytes(text.begin(), text.end()), request.replace);
-        !written)
-        return fail(request, written.failures());
+    const auto written =
+        write_page(std::move(page), request.output, request.linked, request.replace);
+    if (!written) return fail(request, written.failures());
     if (request.json)
         print_json([&](JsonWriter& json) {
-            json.member("page", request.output).member("bytes", text.size());
+            write_page_facts(json, request.output, written.value());
             write_findings(json, findings);
         });
     else if (!request.quiet)
-        print_out(fmt::format("{}: {} bytes, opens in any browser\n", request.output, text.size()));
+        print_out(page_words(request.output, written.value()));
     if (!request.quiet) print_findings(findings);
     return kDone;
 }

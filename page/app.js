@@ -31,7 +31,12 @@ window.addEventListener('error', (e) => App.errors.push(e.message));
 
 // ---- what is in the page
 
+/** A file of the page; null for one that lies beside it and is still being loaded. */
 function fileOf(id) {
+  if (!App.files.has(id) && App.facts.linked) {
+    Linked.load(id).then(() => { App.paths = null; panel(); changed(); });
+    return null;
+  }
   if (!App.files.has(id)) App.files.set(id, new Glb.File(Glb.bytesOf(byId(id).textContent)));
   return App.files.get(id);
 }
@@ -53,7 +58,9 @@ function clipOf(figure, name) {
   const given = figure.given.find((c) => c.name === name);
   if (!given) return null;
   const facts = figure.manifest && figure.manifest.clips.find((c) => c.name === name);
-  const clip = new Clip(name, fileOf(given.data), given.animation, facts || null);
+  const file = fileOf(given.data);
+  if (!file) return null;
+  const clip = new Clip(name, file, given.animation, facts || null);
   if (given.source) clip.source = new Float32Array(Glb.bytesOf(given.source).buffer);
   figure.clips.push(clip);
   return clip;
@@ -251,7 +258,8 @@ function drawLine() {
   if (canvas.width !== w * ratio) { canvas.width = w * ratio; canvas.height = h * ratio; }
   c.setTransform(ratio, 0, 0, ratio, 0, 0);
   c.clearRect(0, 0, w, h);
-  if (!clip) return;
+  byId('now').textContent = '';
+  if (!clip) { if (App.clip) byId('now').textContent = 'loading'; return; }
   const x = (seconds) => 8 + ((w - 16) * seconds) / Math.max(clip.seconds, 1e-9);
   c.fillStyle = color('panel'); c.fillRect(8, 30, w - 16, 16);
   c.font = '10px sans-serif';
@@ -335,7 +343,9 @@ const PANELS = {
 function go(finding) {
   const text = finding.where + ' ' + finding.found, clip = names().find((n) => text.includes(`"${n}"`)), at = /sample (\d+)/.exec(text);
   if (clip) select(clip);
-  if (at && leader()) { play(false); seek(Number(at[1]) / leader().rate); }
+  const there = () => { play(false); seek(Number(at[1]) / leader().rate); };
+  if (at && leader()) there();
+  else if (at && clip) Linked.load(App.figures.flatMap((f) => f.given).find((c) => c.name === clip).data).then(there);
 }
 
 function pick(name, on) {

@@ -17,4 +17,3 @@ const Check = {
     document.body.append(el('pre', { id: 'check', hidden: true }, JSON.stringify(out)));
   },
 };
-start();

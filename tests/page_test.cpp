@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <set>
 
 #include "mellow/page.h"
 #include "mellow/play.h"
@@ -33,7 +34,9 @@ namespace fs = std::filesystem;
 /// network. `script` runs after those of the page and returns what is put into <pre id="said">.
 class Browser {
   public:
-    json open(const fs::path& page, const std::string& hash, const std::string& script = "") {
+    fs::path folder() const { return folder_.path(); }
+
+    std::string dom(const fs::path& page, const std::string& hash, const std::string& script = "") {
         std::string text = read_text(page);
         const auto end = text.rfind("</body>");
         EXPECT_NE(end, text.npos);
@@ -53,7 +56,11 @@ class Browser {
             "> {2} 2> {2}.err",
             folder_.path().string(), hash, out);
         EXPECT_EQ(std::system(command.c_str()), 0) << read_text(out + ".err");
-        const std::string dom = read_text(out);
+        return read_text(out);
+    }
+
+    json open(const fs::path& page, const std::string& hash, const std::string& script = "") {
+        const std::string dom = this->dom(page, hash, script);
         const std::string mark =
             script.empty() ? "<pre id=\"check\" hidden=\"\">" : "<pre id=\"said\">";
         const auto from = dom.find(mark);
@@ -322,6 +329,50 @@ blend = 0.2
     EXPECT_EQ(states.size(), 3U);
 }
 
+TEST_F(PageTest, FilesBesideThePageAreReadWhenTheyAreShown) {
+    pack("[target]\nconvention = \"y-up-metre\"\n");
+    const std::string crate = path("crates/tamsin"), page = path("far away/a #1.html");
+    fs::create_directory(folder_ / "far away");
+    const ToolRun first = run_tool("view " + crate + " --linked -o '" + page + "'");
+    EXPECT_EQ(first.exit, 0) << first.err;
+    EXPECT_THAT(first.out, HasSubstr("a #1.files, which belongs beside it"));
+    const auto there = [&] {
+        std::set<std::string> names;
+        for (const auto& file : fs::directory_iterator(folder_ / "far away/a #1.files"))
+            names.insert(file.path().filename().string());
+        return names;
+    };
+    EXPECT_THAT(there(), SizeIs(4));  // a skin and three clips
+    const std::string whole = path("whole.html");
+    EXPECT_EQ(run_tool("view " + crate + " -o " + whole).exit, 0);
+    EXPECT_EQ(fs::file_size(whole) < fs::file_size(page) + 1'000'000, true);
+    EXPECT_GT(fs::file_size(whole), fs::file_size(page) + 50'000);
+    // The same places, from other files.
+    const json embedded = browser_.open(whole, "#check");
+    fs::copy(folder_ / "far away/a #1.files", browser_.folder() / "a #1.files");
+    const json linked = browser_.open(page, "#check");
+    EXPECT_EQ(linked["figures"], embedded["figures"]);
+    EXPECT_THAT(linked["state"]["errors"], SizeIs(0));
+    // Without the folder it says what is wrong.
+    fs::remove_all(browser_.folder() / "a #1.files");
+    const std::string dom = browser_.dom(page, "");
+    EXPECT_THAT(dom, HasSubstr("could not be loaded: the folder belongs beside this page"));
+    // Not replaced unasked, and then nothing else changes; replaced, the old clips go.
+    const auto before = there();
+    EXPECT_EQ(run_tool("view " + crate + " --match walk --linked -o '" + page + "'").exit, 4);
+    EXPECT_EQ(there(), before);
+    EXPECT_EQ(run_tool("view " + crate + " --match walk --linked --replace -o '" + page + "'").exit,
+              0);
+    EXPECT_THAT(there(), SizeIs(2));
+    EXPECT_EQ(run_tool("view " + crate + " --replace -o '" + page + "'").exit, 0);
+    EXPECT_FALSE(fs::exists(folder_ / "far away/a #1.files"));
+    // A name that cannot be a folder: nothing is left.
+    write_text(folder_ / "b.files", "mine");
+    EXPECT_EQ(run_tool("view " + crate + " --linked -o " + path("b.html")).exit, 4);
+    EXPECT_EQ(read_text(folder_ / "b.files"), "mine");
+    EXPECT_FALSE(fs::exists(folder_ / "b.html"));
+}
+
 TEST_F(PageTest, MistakesAreToldAndNothingIsWritten) {
     pack("[target]\nconvention = \"y-up-metre\"\n");
     const std::string crate = path("crates/tamsin"), out = " -o " + path("a.html");
@@ -339,10 +390,11 @@ TEST_F(PageTest, MistakesAreToldAndNothingIsWritten) {
     EXPECT_EQ(run_tool("view " + crate + out).exit, 3);
     EXPECT_FALSE(fs::exists(folder_ / "a.html"));
     Page large;
-    large.files.emplace_back(kMostPageBytes);
+    EXPECT_EQ(large.most_file_bytes, 380'000'000U);
+    large.most_file_bytes = 100;
     Scene scene;
     test::add_node(scene, "hips", kNone, {});
-    EXPECT_THAT(add_scene(large, "walk", scene), FailsWith(Code::kLimit, "--match"));
+    EXPECT_THAT(add_scene(large, "walk", scene), FailsWith(Code::kLimit, "browsers"));
     // Animations without names, or of one name, are told apart.
     for (const char* name : {"", "", "walk", "walk"}) scene.timelines.emplace_back().name = name;
     Page several;

@@ -37,20 +37,27 @@ struct PageFigure {
     Findings findings;
 };
 
+/// More bytes of GLB files than this lie beside the page: browsers hold a page in memory several
+/// times.
+inline constexpr std::size_t kMostPageBytes = 150'000'000;
+/// A file of more bytes is refused: as text it is longer than browsers take texts to be.
+inline constexpr std::size_t kMostFileBytes = 380'000'000;
+
 struct Page {
     std::string title, what;
     /// States that its first figure plays, as JSON (page_states()); empty without.
     std::string states = {};
     std::vector<Bytes> files;  ///< GLB, each once
+    /// Folder beside the page that its files lie in, as write_page() puts them there; empty where
+    /// they are within the page.
+    std::string linked = {};
     std::vector<PageFigure> figures;
+    std::size_t most_file_bytes = kMostFileBytes;
 };
-
-/// More bytes of GLB files than this are refused: browsers hold a page in memory several times.
-inline constexpr std::size_t kMostPageBytes = 150'000'000;
 
 /// Adds the figure of a crate folder with the clips whose names fit `match`. Files are compared
 /// with the hashes of the manifest. Fails as open_crate() does, with name-unknown where no clip
-/// fits, and with limit where the page would become too large.
+/// fits, and with limit where a file has more than most_file_bytes.
 Status add_crate(Page& page, const std::filesystem::path& folder, const std::string& match = "*");
 /// Adds the crate that a recipe has packed, for its first target, and beside each clip where the
 /// source has every joint at each sample: the recipe is read, its rig bound and evaluated again,
@@ -65,5 +72,17 @@ std::string page_states(const StateSheet& sheet, const std::vector<PlayEvent>& e
                         double seconds, double rate);
 /// The page as HTML.
 std::string page_text(const Page& page);
+
+struct WrittenPage {
+    std::size_t page_bytes = 0;  ///< of the HTML file
+    std::size_t file_bytes = 0;  ///< of the GLB files, wherever they are
+    std::string linked;          ///< the folder that they lie in; empty where they are in the page
+};
+/// Writes the page to `path`, for hero.html. More than kMostPageBytes of GLB files, or any where
+/// `linked`, are put into a folder hero.files beside it, as scripts named by their hash that the
+/// page loads when a clip is shown; those of a page that stood there before go. Fails as
+/// write_file() does; then the old page and its files stand as they were.
+Result<WrittenPage> write_page(Page page, const std::filesystem::path& path, bool linked,
+                               bool replace);
 
 }  // namespace mellow

@@ -38,16 +38,19 @@ std::string base64(const Bytes& bytes) {
 }
 
 Status fits(const Page& page, const std::string& where) {
-    std::size_t all = 0;
-    for (const Bytes& file : page.files) all += file.size();
-    if (all <= kMostPageBytes) return {};
-    return Finding{Code::kLimit,
-                   Severity::kStop,
-                   where,
-                   fmt::format("a page of {} MB", all / 1'000'000),
-                   fmt::format("at most {} MB", kMostPageBytes / 1'000'000),
-                   "choose clips with --match"};
+    for (const Bytes& file : page.files)
+        if (file.size() > page.most_file_bytes)
+            return Finding{Code::kLimit,
+                           Severity::kStop,
+                           where,
+                           fmt::format("a file of {} MB", file.size() / 1'000'000),
+                           fmt::format("files of at most {} MB, which browsers can take in",
+                                       page.most_file_bytes / 1'000'000),
+                           "pack each clip into a file of its own, or a shorter range"};
+    return {};
 }
+
+std::string link_name(const Bytes& file) { return hash_hex(file) + ".js"; }
 
 Finding none_fit(const std::string& where, const std::string& match,
                  const std::vector<std::string>& names) {
@@ -90,12 +93,13 @@ Findings reported(const std::filesystem::path& folder) {
     return report.failed() ? Findings{} : findings;
 }
 
+std::string file_id(std::size_t file) { return fmt::format("file-{}", file); }
+
 void write_figure(JsonWriter& json, const PageFigure& figure) {
-    const auto id = [](std::size_t file) { return fmt::format("file-{}", file); };
-    json.begin_object().member("name", figure.name).member("skin", id(figure.skin));
+    json.begin_object().member("name", figure.name).member("skin", file_id(figure.skin));
     json.list("clips", figure.clips, [&](const PageClip& clip) {
         json.begin_object().member("name", clip.name).member("animation", clip.animation);
-        json.member("data", id(clip.file));
+        json.member("data", file_id(clip.file));
         if (!clip.source.empty()) {
             Bytes bytes(clip.source.size() * sizeof(float));
             std::memcpy(bytes.data(), clip.source.data(), bytes.size());
@@ -233,18 +237,30 @@ std::string page_text(const Page& page) {
     json.begin_object().member("title", page.title).member("what", page.what);
     json.list("figures", page.figures, [&](const PageFigure& f) { write_figure(json, f); });
     json.raw_member("states", page.states);
+    if (!page.linked.empty())
+        json.object("linked", [&] {
+            json.member("folder", page.linked).object("files", [&] {
+                for (std::size_t i = 0; i < page.files.size(); ++i)
+                    json.member(file_id(i), link_name(page.files[i]));
+            });
+        });
     std::string facts = json.end_object().take_text();
     // In a script element nothing is escaped, and "</script" would end it.
     for (std::size_t at = 0; (at = facts.find('<', at)) != facts.npos;)
         facts.replace(at, 1, "\\u003c");
     std::string files;
-    for (std::size_t i = 0; i < page.files.size(); ++i)
-        files += fmt::format("<script type=\"text/plain\" id=\"file-{}\">{}</script>\n", i,
+    for (std::size_t i = 0; page.linked.empty() && i < page.files.size(); ++i)
+        files += fmt::format("<script type=\"text/plain\" id=\"{}\">{}</script>\n", file_id(i),
                              base64(page.files[i]));
     const PageParts& parts = page_parts();
     const std::map<std::string_view, std::string_view> marks{
-        {"@CSS@", parts.css},     {"@FACTS@", facts},       {"@FILES@", files},
-        {"@THREE@", parts.three}, {"@CHART@", parts.chart}, {"@SCRIPTS@", parts.scripts}};
+        {"@CSS@", parts.css},
+        {"@FACTS@", facts},
+        {"@FILES@", files},
+        {"@THREE@", parts.three},
+        {"@CHART@", parts.chart},
+        {"@SCRIPTS@", parts.scripts},
+        {"@LINKED@", page.linked.empty() ? "" : " file: 'self'"}};
     std::string out;
     std::string_view left = parts.html;
     while (!left.empty()) {
@@ -254,6 +270,59 @@ std::string page_text(const Page& page) {
         out += marks.at(left.substr(begin, end + 1 - begin));
         left.remove_prefix(end + 1);
     }
+    return out;
+}
+
+Result<WrittenPage> write_page(Page page, const std::filesystem::path& path, bool linked,
+                               bool replace) {
+    namespace fs = std::filesystem;
+    WrittenPage out;
+    for (const Bytes& file : page.files) out.file_bytes += file.size();
+    std::error_code error;
+    const fs::path folder = path.parent_path() / (path.stem().string() + ".files");
+    std::set<std::string> names;
+    if (linked || out.file_bytes > kMostPageBytes) {
+        page.linked = folder.filename().string();
+        for (const Bytes& file : page.files) names.insert(link_name(file));
+    }
+    const std::string text = page_text(page);
+    // What the page refers to comes first. Names are hashes: a page that is there keeps its files.
+    std::vector<fs::path> made;
+    Status status;
+    if (!names.empty()) {
+        if (fs::exists(path, error) && !replace) return write_file(path, {}, false).failures();
+        const bool fresh = fs::create_directory(folder, error);
+        if (error)
+            return Finding{Code::kOutputUnwritable,
+                           Severity::kStop,
+                           folder.string(),
+                           error.message(),
+                           "a folder that can be made",
+                           "write the page elsewhere"};
+        for (std::size_t i = 0; status && i < page.files.size(); ++i) {
+            const fs::path place = folder / link_name(page.files[i]);
+            const std::string script = fmt::format("mellowFile(\"{}\", \"{}\");\n",
+                                                   link_name(page.files[i]), base64(page.files[i]));
+            if (!fs::exists(place, error)) made.push_back(place);
+            status = write_file(place, Bytes(script.begin(), script.end()), true);
+        }
+        if (fresh) made.push_back(folder);
+    }
+    if (status) status = write_file(path, Bytes(text.begin(), text.end()), replace);
+    if (!status) {
+        for (const fs::path& file : made) fs::remove(file, error);
+        return status.failures();
+    }
+    // Files of the page that stood here before.
+    for (fs::directory_iterator at(folder, error), end; !error && at != end; at.increment(error)) {
+        const std::string name = at->path().filename().string();
+        if (name.size() == 35 && name.ends_with(".js") && !names.contains(name) &&
+            name.find_first_not_of("0123456789abcdef") == 32)
+            fs::remove(at->path(), error);
+    }
+    fs::remove(folder, error);  // where nothing is left in it
+    out.page_bytes = text.size();
+    out.linked = page.linked.empty() ? "" : folder.string();
     return out;
 }
 
