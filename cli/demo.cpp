@@ -101,15 +101,17 @@ int demo(const DemoRequest& request) {
         changes.a = (folder / "crates/before").string();
         changes.b = (folder / "crates/round").string();
         (void)compare(changes);  // that they differ is no failure here
-        print_out("\nplayed by states, as a game would:\n");
     }
-    PlayRequest game{request,
-                     (folder / "crates/yard").string(),
-                     (folder / "yard.states.toml").string(),
-                     (folder / "yard.script.csv").string(),
-                     {}};
-    game.quiet = !talk, game.json = false;
-    if (const int exit = play(game); exit != kDone) return exit;
+    for (const std::string who : {"yard", "press"}) {
+        PlayRequest game{request,
+                         (folder / "crates" / who).string(),
+                         (folder / (who + ".states.toml")).string(),
+                         (folder / (who + ".script.csv")).string(),
+                         {}};
+        game.quiet = !talk, game.json = false;
+        if (talk) print_out("\n" + game.states + ", played as a game would:\n");
+        if (const int exit = play(game); exit != kDone) return exit;
+    }
     if (talk) print_out("\n");
     CheckRequest checks{request, {(folder / "engines.recipe.toml").string()}, {}, {}, {}};
     checks.quiet = !talk, checks.json = false;

@@ -25,6 +25,7 @@ extern const char* const kYardRecipe;
 extern const char* const kYardStates;
 extern const char* const kYardScript;
 extern const char* const kPressStates;
+extern const char* const kPressScript;
 extern const char* const kOrchardTarget;
 extern const char* const kOrchardJoints;
 extern const char* const kViewerTarget;

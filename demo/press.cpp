@@ -270,7 +270,8 @@ std::vector<File> press_files() {
              mellow::write_glb(press_scene())},
             {"press.rig.toml", "what turns its screw and its wheels", text(kPressRig)},
             {"press.recipe.toml", "what to make of it", text(kPressRecipe)},
-            {"press.states.toml", "which clip a game plays when", text(kPressStates)}};
+            {"press.states.toml", "which clip a game plays when", text(kPressStates)},
+            {"press.script.csv", "one pressing, by signals", text(kPressScript)}};
 }
 
 }  // namespace orchard

@@ -185,6 +185,7 @@ function paths() {
 function overlay(stage) {
   const { shown } = App;
   App.figures.forEach((figure, i) => {
+    if (figure.hidden) return;
     const clip = clipOf(figure, App.clip), pose = App.poses[i];
     if (shown.path && States.on && !i) {
       stage.line(States.machine.trail, color('ink'), 2);
@@ -199,7 +200,7 @@ function overlay(stage) {
       bones(stage, figure, last, color('ghost'), [6, 3]);
     }
     if (shown.bones) bones(stage, figure, pose, color('bone'));
-    if (shown.source && clip && clip.source) Source.draw(stage, figure, clip, App.seconds, shown.apart ? [-0.7 * App.wide - 0.3, 0, 0] : [0, 0, 0]);
+    if (shown.source && clip && clip.source) Source.draw(stage, figure, clip, App.seconds, shown.apart ? [0.9 * App.wide + 0.2 * App.height, 0, 0] : [0, 0, 0]);
     for (const joint of figure.joints) {
       const p = placeOn(pose, joint), picked = App.chosen.has(figure.names[joint]);
       if (picked) stage.dot(p, color('warm'), 4);
@@ -210,7 +211,20 @@ function overlay(stage) {
       const p = placeOn(pose, figure.joints[0]);
       stage.word([p[0], -0.05, p[2]], figure.name, color('ink'), -20, 16, 'bold 12px sans-serif');
     }
+    measured(stage, figure, pose);
   });
+}
+
+/** Metres between two points as they are said: 0.532 m, 12.4 mm. */
+const lengthOf = (m) => (m && m < 0.1 ? short(1000 * m, 3) + ' mm' : short(m, 4) + ' m');
+const between = (a, b) => Math.hypot(...a.map((x, c) => x - b[c]));
+
+/** How far two chosen joints are from each other. */
+function measured(stage, figure, pose) {
+  const [a, b, more] = figure.joints.filter((j) => App.chosen.has(figure.names[j])).map((j) => placeOn(pose, j));
+  if (!b || more) return;
+  stage.line([a, b], color('strong'), 1, [2, 2]);
+  stage.word(a.map((x, c) => (x + b[c]) / 2), lengthOf(between(a, b)), color('strong'), 6, 4, 'bold 11px sans-serif');
 }
 
 function bones(stage, figure, pose, ink, dash = []) {
@@ -242,6 +256,14 @@ function ground(stage) {
     if (Math.abs(x) < 1e-9 || !at || (before && Math.hypot(at[0] - before[0], at[1] - before[1]) < 34)) continue;
     stage.word([0, 0, x], short(x) + ' m', color('mid'), 3, 10, '10px sans-serif');
     before = at;
+  }
+  // Heights stand on a ruler beside the figure.
+  const top = App.low + App.height, tick = [0.01, 0.05, 0.1, 0.5, 1, 5, 10, 50].find((s) => (top - App.low) / s <= 5) || 100;
+  const foot = [0.6 * App.wide, 0, -0.3 * App.height], at = (y, x = 0) => [foot[0] + x, y, foot[2]];
+  stage.line([at(Math.min(0, App.low)), at(Math.max(top, 0))], color('mid'), 1);
+  for (let i = Math.ceil(App.low / tick); i * tick <= top + 1e-9; ++i) {
+    stage.line([at(i * tick), at(i * tick, 0.02 * App.height)], color('mid'), 1);
+    stage.word(at(i * tick), lengthOf(i * tick), color('mid'), -40, 3, '10px sans-serif');
   }
   const size = every / 2, sides = sidesOf(App.figures[0].convention);
   for (const [what, end, axis, ink2] of [['left', [size, 0, 0], sides.left, 'mid'], ['up', [0, size, 0], sides.up, 'good'], ['front', [0, 0, size], sides.front, 'warm']]) {
@@ -324,7 +346,7 @@ const PANELS = {
   joints() {
     const figure = lead(), deep = (j) => { let n = 0; for (let up = figure.jointAbove(j); up >= 0; up = figure.jointAbove(up)) ++n; return n; };
     return [
-      el('p', {}, 'Chosen joints leave a trail, are named, and have curves.'),
+      el('p', {}, 'Chosen joints leave a trail, are named, and have curves; between two of them the distance stands on the stage.'),
       ...figure.joints.map((j) => el('div', { style: `padding-left:${10 * deep(j)}px` },
         el('label', {}, el('input', { type: 'checkbox', checked: App.chosen.has(figure.names[j]), onchange: (e) => pick(figure.names[j], e.target.checked) }), ' ' + figure.names[j]))),
     ];
@@ -381,6 +403,8 @@ function controls() {
     el('button', { id: 'follow', 'aria-pressed': true, onclick: (e) => { App.follow = !App.follow; e.currentTarget.setAttribute('aria-pressed', App.follow); } }, 'follow'),
     ...(App.figures.some((f) => f.sourceJoints.length) ? [['source', 'source'], ['apart', 'source apart']] : []).map(([k, w]) => toggle(k, w)),
     ...[['skin', 'skin'], ['wire', 'wire'], ['bones', 'skeleton'], ['names', 'names'], ['axes', 'local axes'], ['path', 'root path'], ['ends', 'first and last pose'], ['grid', 'ground']].map(([k, w]) => toggle(k, w)));
+  if (App.figures.length > 1)
+    byId('views').append(el('span', {}, 'figures: '), ...App.figures.map((f) => el('button', { 'aria-pressed': true, 'data-figure': f.name, onclick: (e) => { f.hidden = !f.hidden; e.currentTarget.setAttribute('aria-pressed', !f.hidden); changed(); } }, f.name)));
   App.follow = true;
   byId('transport').append(
     el('button', { onclick: () => { States.off(); seek(0); }, title: 'Home' }, 'start'), el('button', { onclick: () => step(-1), title: 'left arrow' }, 'back'),
@@ -454,6 +478,7 @@ function measure() {
     wide = Math.max(wide, own[1][0] - own[0][0]);
   }
   App.height = Math.max(high[1] - low[1], 1e-3);
+  App.low = low[1];
   App.middle = (high[1] + low[1]) / 2;
   App.ground = placeOn(poseOf(App.figures[0], null, 0), App.figures[0].joints[0])[1];
   App.wide = wide;

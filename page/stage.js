@@ -159,10 +159,10 @@ class Stage {
     if (this.renderer) {
       this.actors.forEach((actor, i) => {
         const m = poses[i].page;
-        actor.group.visible = shown.skin;
+        actor.group.visible = shown.skin && !actor.figure.hidden;
         actor.group.matrix.set(m[0], m[3], m[6], m[9], m[1], m[4], m[7], m[10], m[2], m[5], m[8], m[11], 0, 0, 0, 1);
         actor.group.matrixWorldNeedsUpdate = true;
-        if (!shown.skin) return;
+        if (!actor.group.visible) return;
         for (const { node, primitive, mesh } of actor.meshes) {
           mesh.geometry.attributes.position.array.set(actor.figure.vertices(node, primitive, poses[i].worlds, poses[i].weights(node)));
           mesh.geometry.attributes.position.needsUpdate = true;

@@ -42,7 +42,6 @@ cp crates/tamsin/sheet.png "$out/sheet.png"
 mellow pack press.recipe.toml --quiet
 cp crates/press/sheet.png "$out/press.png"
 mellow pack engines.recipe.toml --quiet
-cp crates/engines/orchard/sheet.png "$out/engine.png"
 # What somebody else delivers: a clip at another rate, and one with right-handed numbers.
 mkdir -p delivery/anim/move
 cp crates/engines/orchard/tamsin.glb delivery
@@ -56,7 +55,10 @@ cp crates/round/sheet.png "$out/round.png"
 mellow view crates/round -o round.html --quiet
 page round.html page "mellow.select('round'); mellow.seek(3.2); App.tab = 'curves'; App.curve = 'angles'; pick('hand.R', true); document.querySelector('[data-shown=ends]').click();"
 rm -r crates/round
-mellow view crates/tamsin -o "$out/trail.png" --what trail --match walk --replace --quiet
+mellow view tamsin.recipe.toml -o tamsin.html --quiet
+page tamsin.html source "mellow.select('walk'); mellow.seek(0.5); App.tab = 'source'; pick('hand.R', true); document.querySelector('[data-shown=skin]').click(); document.querySelector('[data-shown=apart]').click();"
+rm -f "$out/trail.png"
+mellow view crates/tamsin -o "$out/trail.png" --what trail --match walk --quiet
 mellow pack yard.recipe.toml --quiet
 mellow play crates/yard --states yard.states.toml -o yard.html --quiet
 page yard.html play "mellow.press('walking'); for (let i = 0; i < 75; ++i) States.advance(1 / 30); mellow.press('carrying'); for (let i = 0; i < 7; ++i) States.advance(1 / 30); play(false);"

@@ -180,7 +180,17 @@ TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
             let m = Glb.identity(); for (const axis of order) { const i = 'XYZ'.indexOf(axis), h = e[i] * Math.PI / 360, v = [0, 0, 0, Math.cos(h)];
                 v[i] = Math.sin(h); m = Glb.product(m, Glb.compose([0, 0, 0], v, [1, 1, 1])); }
             return Math.max(...m.map((x, k) => Math.abs(x - q[k]))); });
+        mellow.select('walk'); pick('head', true); draw();
+        measured({ line() {}, word(p, text) { out.far = text; } }, App.figures[1], App.poses[1]);
+        document.querySelectorAll('[data-figure]')[1].click(); draw(); out.hidden = App.figures.map((f) => Boolean(f.hidden));
         out.errors = App.errors; return out;)");
+    const auto at =
+        plain_gltf_worlds(read_text(folder_ / "crates/tamsin/clips/walk.glb"), "walk", 0);
+    double far = 0;
+    for (std::size_t c = 0; c < 3; ++c)
+        far += std::pow(at.at("head").world[c][3] - at.at("hips").world[c][3], 2);
+    EXPECT_EQ(said["far"], fmt::format("{:.4g} m", std::sqrt(far)));
+    EXPECT_EQ(said["hidden"], json::parse("[false,true]"));
     EXPECT_THAT(said["errors"], SizeIs(0)) << said;
     EXPECT_FALSE(said["skins"].get<bool>());
     EXPECT_EQ(said["figures"], json::parse(R"([["tamsin","+Z"],["tamsin","+Y"]])"));

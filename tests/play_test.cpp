@@ -275,9 +275,15 @@ TEST_F(PlayTest, TenMinutesOfChanceJumpNowhere) {
 TEST_F(PlayTest, WhatWillNotWorkIsSaid) {
     const auto said = [&](const std::string& states) {
         std::vector<std::string> codes;
-        for (const Finding& f : player(states).check()) codes.emplace_back(name(f.code));
+        for (const Finding& f : player(states).check())
+            if (f.severity != Severity::kNote) codes.emplace_back(name(f.code));
         return codes;
     };
+    const Findings notes =
+        player(test::change(kStates, "[flags]", "[flags]\nhungry = true")).check();
+    ASSERT_THAT(notes, testing::SizeIs(1));
+    EXPECT_EQ(notes[0].code, Code::kLeftOut);
+    EXPECT_EQ(notes[0].found, "no way asks for hungry, wave");
     EXPECT_THAT(said(kStates), IsEmpty());
     EXPECT_THAT(said(test::change(kStates, "when = \"walking\"\n", "")), ElementsAre("way-open"));
     EXPECT_THAT(said(kStates + "[[state]]\nname = \"lost\"\nclip = \"stand\"\n"),

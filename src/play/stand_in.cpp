@@ -348,6 +348,22 @@ Findings StandIn::check() const {
                     "a blend no longer than its clips", "a shorter blend");
         }
     }
+    const auto asked = [&](const auto& asks) {
+        return std::any_of(p.sheet.ways.begin(), p.sheet.ways.end(), asks);
+    };
+    std::vector<std::string> idle;
+    for (const auto& [flag, first] : p.sheet.flags)
+        if (!asked([&name = flag](const Way& way) {
+                return std::any_of(way.when.begin(), way.when.end(),
+                                   [&](const auto& when) { return when.first == name; });
+            }))
+            idle.push_back(flag);
+    for (const std::string& signal : p.sheet.signals)
+        if (!asked([&](const Way& way) { return way.on == signal; })) idle.push_back(signal);
+    if (!idle.empty())
+        out.push_back({Code::kLeftOut, Severity::kNote, p.sheet.file,
+                       "no way asks for " + name_list(idle), "a way with when or on",
+                       "take them out, or nothing, if this is meant"});
     if (!p.idle_cues.empty())
         add(Code::kCueUnreached, p.sheet.file,
             "cues of clips in no state: " + name_list(p.idle_cues), "",
