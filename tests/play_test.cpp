@@ -163,6 +163,12 @@ TEST_F(PlayTest, WaysAreTakenWhenTheyMay) {
     // Once played it goes back: pick lasts 4 s.
     for (int k = 0; k < 40; ++k) step = game.advance(0.1);
     EXPECT_EQ(step.state, "stand");
+    // A signal that only another state listens to is not kept until that state comes.
+    StandIn late = player(test::change(kStates, "from = \"*\"", "from = \"walk\""));
+    late.send("pick");
+    EXPECT_THAT(late.advance(0.1).unheard, ElementsAre("pick"));
+    late.set("walking", true);
+    for (int k = 0; k < 3; ++k) EXPECT_EQ(late.advance(0.1).state, "walk");
 }
 
 TEST_F(PlayTest, HigherPriorityGoesFirstAndOwnWaysBeforeThoseFromAny) {

@@ -246,6 +246,26 @@ TEST_F(UnseenTest, EachMeshIsMeasuredByItsOwnWeights) {
     EXPECT_LT(report.value().clips[0].proof.vertex_mm.worst, 1e-3);
 }
 
+TEST_F(UnseenTest, SamplesOfAClipAreBoundedByTheTarget) {
+    write_bytes(folder_ / "figure.glb",
+                figure({{0, "translation", {0, 2}, {0, 1, 0, 0, 1.5, 0}}}));
+    const std::string clip = "range = [0, 24]\n";
+    EXPECT_THAT(pack_text(folder_, recipe(clip, "most_samples = 24\n", "rate = 24\n")),
+                FailsWith(Code::kLimit, "25 samples"));
+    EXPECT_THAT(pack_text(folder_, recipe(clip, "most_samples = 25\n", "rate = 24\n")), IsOk());
+}
+
+TEST_F(UnseenTest, ExtrasOfAMaterialMayHoldAnything) {
+    const std::string glb = [] {
+        const auto bytes = figure({}, "", "",
+                                  "],\"materials\":[{\"name\":\"skin\",\"extras\":{"
+                                  "\"paintTexture\":7,\"a\":{\"noTexture\":{}}}}");
+        return std::string(bytes.begin(), bytes.end());
+    }();
+    write_text(folder_ / "figure.glb", glb);
+    EXPECT_THAT(read_scene(folder_ / "figure.glb"), IsOk());
+}
+
 TEST(UnseenStackTest, ATurnBehindAnUnevenScaleIsShear) {
     const Scene scene = collada("<scale>2 1 1</scale><rotate>0 0 1 45</rotate>", {});
     // diag(2, 1, 1) times a turn by 45 degrees about Z: columns (2c, c) and (-2c, c).
