@@ -58,6 +58,7 @@ struct Requests {
     DraftRequest draft;
     PackRequest pack;
     CheckRequest check;
+    GatherRequest gather;
     ViewRequest view;
     PlayRequest play;
     CompareRequest compare;

@@ -44,11 +44,21 @@ int describe(const DescribeRequest& request);
 
 struct PackRequest : Common {
     std::vector<std::string> recipes;
-    std::string output;  ///< with scene files in place of recipes: of the crate
+    std::string output;      ///< with scene files in place of recipes: of the crate; of a part
+    std::string share = {};  ///< "3/16"
+    std::vector<std::string> from = {};
     bool replace = false, dry_run = false, all = false;
     int keep = 3;
 };
 int pack(const PackRequest& request);
+
+struct GatherRequest : Common {
+    std::vector<std::string> folders;
+    std::string output, recipe;
+    bool replace = false;
+    int keep = 3;
+};
+int gather(const GatherRequest& request);
 
 struct DraftRequest : Common {
     std::vector<std::string> files;

@@ -121,7 +121,8 @@ Command pack_command(PackRequest& r) {
     c.options.push_back({"-o,--output",
                          &r.output,
                          "FOLDER",
-                         "With scene files: the crate's folder; the recipe is FOLDER.recipe.toml",
+                         "With scene files: the crate's folder; the recipe is FOLDER.recipe.toml. "
+                         "With --share: the part's folder",
                          {},
                          Names::kFolder});
     c.options.push_back({"--dry-run", &r.dry_run, "",
@@ -131,11 +132,57 @@ Command pack_command(PackRequest& r) {
          "Replace a crate that was packed before; the old one is kept as a backup"});
     c.options.push_back(
         {"--all", &r.all, "", "Bake every clip, also those whose inputs have not changed"});
+    c.options.push_back({"--share", &r.share, "N/OF",
+                         "Pack only this share of the clips into the part -o FOLDER: 3/16; "
+                         "mellow gather puts the crate together"});
+    c.options.push_back({"--from",
+                         &r.from,
+                         "CRATE",
+                         "Take over clips of this crate or part whose inputs are the same",
+                         {},
+                         Names::kCrate});
     c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
     add_verbose(c, r, "Print the whole report");
     add_common(c, r);
     c.examples = {"mellow pack tamsin.recipe.toml --replace", "mellow pack \"recipes/*.toml\""};
     c.run = [&r] { return pack(r); };
+    return c;
+}
+
+Command gather_command(GatherRequest& r) {
+    Command c{
+        "gather", "Put a crate together from parts that mellow pack --share has made",
+        "Every share of the plan must be there, once, or twice alike; every file must be what "
+        "its manifest says; the recipe is planned again, and what was made of other inputs "
+        "is refused. The crate is byte for byte that of one machine. Missing and older "
+        "shares are named with the command that makes them."};
+    c.options.push_back({"FOLDER",
+                         &r.folders,
+                         "FOLDER...",
+                         "Parts, or folders with parts in them",
+                         {},
+                         Names::kFolder,
+                         true});
+    c.options.push_back({"-o,--output",
+                         &r.output,
+                         "CRATE",
+                         "Where the crate goes (default as its recipe says)",
+                         {},
+                         Names::kFolder});
+    c.options.push_back({"--recipe",
+                         &r.recipe,
+                         "RECIPE",
+                         "Where the recipe is now, if not where the parts found it",
+                         {},
+                         Names::kToml});
+    c.options.push_back(
+        {"--replace", &r.replace, "",
+         "Replace a crate that was packed before; the old one is kept as a backup"});
+    c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
+    add_verbose(c, r, "Print the whole report");
+    add_common(c, r);
+    c.examples = {"mellow gather parts", "mellow gather parts/1 parts/2 -o crates/tamsin"};
+    c.run = [&r] { return gather(r); };
     return c;
 }
 
@@ -429,9 +476,9 @@ Command demo_command(DemoRequest& r) {
 
 std::vector<Command> commands(Requests& r) {
     return {describe_command(r.describe), draft_command(r.draft),     pack_command(r.pack),
-            check_command(r.check),       view_command(r.view),       play_command(r.play),
-            compare_command(r.compare),   convert_command(r.convert), lift_command(r.lift),
-            demo_command(r.demo)};
+            gather_command(r.gather),     check_command(r.check),     view_command(r.view),
+            play_command(r.play),         compare_command(r.compare), convert_command(r.convert),
+            lift_command(r.lift),         demo_command(r.demo)};
 }
 
 const Command* find_command(const std::vector<Command>& all, const std::string& name) {

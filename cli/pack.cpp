@@ -10,6 +10,7 @@
 #include "commands.h"
 #include "mellow/draft.h"
 #include "mellow/safe_write.h"
+#include "mellow/share.h"
 #include "pack/clip_names.h"
 
 namespace mellow::cli {
@@ -95,6 +96,8 @@ struct Job {
     const PackRequest& request;
     const std::string& file;
     const TextSink& out;  ///< takes what is for standard output
+    std::optional<Share> share = {};
+    std::filesystem::path part = {};  ///< where the share goes
 };
 
 int failed(const Job& job, Findings findings) {
@@ -110,7 +113,8 @@ int failed(const Job& job, Findings findings) {
 
 int dry_run(const Job& job, const Recipe& recipe, const PackOptions& options) {
     const PackRequest& request = job.request;
-    const auto planned = plan_pack(recipe, options);
+    const auto planned =
+        job.share ? plan_share(recipe, *job.share, job.part, options) : plan_pack(recipe, options);
     if (!planned) return failed(job, planned.failures());
     const PackPlan& plan = planned.value();
     Findings findings = plan.writable.failures();
@@ -142,6 +146,8 @@ void print_report(const Job& job, const PackReport& report) {
     report_summary(report, job.out);
 }
 
+int print_packed(const Job& job, Result<std::vector<PackReport>>& packed);
+
 /// Says what keeps a crate from being proven.
 void print_failures(const PackReport& report) {
     for (const SkippedFile& skipped : report.skipped) print_findings(skipped.findings);
@@ -158,9 +164,14 @@ void print_failures(const PackReport& report) {
 int pack_now(const Job& job, const Recipe& recipe, PackOptions options) {
     const bool show = isatty(STDERR_FILENO) != 0 && !job.request.quiet;
     if (show) options.progress = ProgressLine();
-    auto packed = mellow::pack_all(recipe, options);
+    auto packed = job.share ? pack_share(recipe, *job.share, job.part, options)
+                            : mellow::pack_all(recipe, options);
     if (show) print_err("\r\033[K");
     if (!packed) return failed(job, packed.failures());
+    return print_packed(job, packed);
+}
+
+int print_packed(const Job& job, Result<std::vector<PackReport>>& packed) {
     const bool several = packed.value().size() > 1;
     bool proven = true;
     JsonWriter json(JsonWriter::Form::kIndented, job.out);
@@ -190,8 +201,20 @@ int one_job(const Job& job) {
     options.replace = job.request.replace;
     options.keep = job.request.keep;
     options.all = job.request.all;
+    options.from = {job.request.from.begin(), job.request.from.end()};
     return job.request.dry_run ? dry_run(job, recipe.value(), options)
                                : pack_now(job, recipe.value(), options);
+}
+
+/// The recipe's own part of a share: of several recipes each has a folder of its name.
+Job job_of(const PackRequest& request, const std::string& file, const TextSink& out) {
+    Job job{request, file, out};
+    if (request.share.empty()) return job;
+    job.share = parse_share(request.share).value();
+    job.part = request.output;
+    const std::string name = std::filesystem::path(file).filename().string();
+    if (request.recipes.size() > 1) job.part /= name.substr(0, name.find('.'));
+    return job;
 }
 
 /// Several jobs, one after the other; what each came to stands at the end.
@@ -212,7 +235,7 @@ int all_jobs(const PackRequest& request) {
         if (!request.json && !request.quiet)
             print_out(fmt::format("{}job {} of {}: {}\n\n", i == 0 ? "" : "\n", i + 1,
                                   request.recipes.size(), file));
-        const int exit = one_job({request, file, out});
+        const int exit = one_job(job_of(request, file, out));
         if (request.json) json.raw(text);
         worst = std::max(worst, exit);
         summary += fmt::format("{:9} {}\n",
@@ -302,14 +325,44 @@ int pack(const PackRequest& asked) {
     if (!recipes) return fail(asked, recipes.failures());
     PackRequest request = asked;
     request.recipes = std::move(recipes).value();
-    if (!request.output.empty() || are_scenes(request.recipes)) {
+    if (!request.share.empty()) {
+        if (const auto share = parse_share(request.share); !share)
+            return misused(request, "--share", request.share, share.failure().expected);
+        if (request.output.empty())
+            return misused(request, "--share", request.share, "and -o FOLDER, where the part goes");
+        if (are_scenes(request.recipes))
+            return misused(request, "--share", request.recipes.front(),
+                           "recipes; mellow draft makes one of scene files");
+    } else if (!request.output.empty() || are_scenes(request.recipes)) {
         int exit = kDone;
         const auto recipe = drafted(request, exit);
         if (!recipe) return exit;
         request.recipes = {*recipe};
     }
     if (request.recipes.size() > 1) return all_jobs(request);
-    return one_job({request, request.recipes.front(), print_out});
+    return one_job(job_of(request, request.recipes.front(), print_out));
+}
+
+int gather(const GatherRequest& request) {
+    if (request.keep < 0)
+        return misused(request, "--keep", std::to_string(request.keep), "0 or more backups");
+    GatherOptions options;
+    options.output = request.output;
+    options.recipe = request.recipe;
+    options.replace = request.replace;
+    options.keep = request.keep;
+    const bool show = isatty(STDERR_FILENO) != 0 && !request.quiet;
+    if (show) options.progress = ProgressLine();
+    auto gathered = mellow::gather({request.folders.begin(), request.folders.end()}, options);
+    if (show) print_err("\r\033[K");
+    PackRequest as_packed;
+    static_cast<Common&>(as_packed) = request;
+    const std::string file = gathered && !gathered.value().empty()
+                                 ? (gathered.value().front().folder / "recipe.toml").string()
+                                 : request.folders.front();
+    const Job job{as_packed, file, print_out};
+    if (!gathered) return failed(job, gathered.failures());
+    return print_packed(job, gathered);
 }
 
 }  // namespace mellow::cli

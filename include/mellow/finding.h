@@ -89,6 +89,8 @@ enum class Code {
     kWayOpen,
     kBlendLong,
     kCueUnreached,
+    kShareMissing,
+    kShareDiffers,
     kFootDepth,
     kPop,
     kUsage,

@@ -72,6 +72,7 @@
 #include "mellow/rig_stock.h"
 #include "mellow/shape.h"
 #include "mellow/shaping.h"
+#include "mellow/share.h"
 #include "mellow/sheet.h"
 #include "mellow/states.h"
 #include "mellow/stock.h"

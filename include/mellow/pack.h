@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -23,12 +24,25 @@ struct Progress {
 };
 using PackProgress = std::function<void(const Progress&)>;
 
+/// One of `of` shares of a plan, counted from 1.
+struct Share {
+    int number = 1, of = 1;
+    std::string plan = {};  ///< hash of recipe, figure, target and all clips; known when it is made
+    std::size_t clips = 0;  ///< of the whole plan
+    std::string recipe = {};  ///< found from the folder of the part
+};
+
 struct PackOptions {
     /// Bakes every clip, also those that the crate that gives way has already.
     bool all = false;
-    bool replace = false;   ///< an existing crate gives way and is kept as a backup
-    int keep = 3;           ///< how many backups stay, the newest
-    PackProgress progress;  ///< called with what is being done, never twice at once
+    /// Crates, or parts of some, whose clips are taken over where their inputs are the same.
+    std::vector<std::filesystem::path> from = {};
+    bool only_from = false;          ///< bakes nothing: a clip that none of `from` has is a failure
+    std::optional<Share> share;      ///< packs only the clips that fall to it, as a part
+    std::filesystem::path ids_from;  ///< the crate whose numbers clips keep, if not the old one
+    bool replace = false;            ///< an existing crate gives way and is kept as a backup
+    int keep = 3;                    ///< how many backups stay, the newest
+    PackProgress progress;           ///< called with what is being done, never twice at once
 };
 
 /// One file that was written or read, with its XXH3 128-bit hash in hex.
@@ -107,6 +121,7 @@ struct PackReport {
     std::filesystem::path folder;  ///< where the crate is, or where it was kept aside
     std::filesystem::path backup;  ///< what it replaced; empty when nothing stood there
     std::vector<std::filesystem::path> removed_backups;  ///< older ones, beyond how many are kept
+    std::optional<Share> share;                          ///< of which this is the part
     bool unchanged = false;  ///< the same bytes stood there; nothing was written, no backup made
     /// Everything that was asked for is in the crate and within the tolerance.
     bool proven = false;

@@ -80,6 +80,8 @@ constexpr std::array kNames{
     "way-open",
     "blend-long",
     "cue-unreached",
+    "share-missing",
+    "share-differs",
     "foot-depth",
     "pop",
     "usage",

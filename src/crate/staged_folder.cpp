@@ -128,9 +128,12 @@ Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
     if (error) return no_folder(place.parent_path(), error.value());
     const auto held = writing();
     remove_litter(place);
-    const fs::path partial = partial_name(place);
-    fs::remove_all(partial, error);
-    if (!fs::create_directory(partial, error)) return no_folder(partial, error.value());
+    // Processes of other machines may have this one's number: what is there is not touched.
+    fs::path partial = partial_name(place);
+    for (int i = 2; !fs::create_directory(partial, error); ++i) {
+        if (error || i > 1000) return no_folder(partial, error ? error.value() : EEXIST);
+        partial = partial_name(place).concat(fmt::format("-{}", i));
+    }
     StagedFolder staged(place, partial, std::move(made));
     staged.replace_ = replace;
     staged.unfinished_ = std::make_unique<Unfinished>(partial);
@@ -218,8 +221,12 @@ Result<StagedFolder::Placed> StagedFolder::commit(int keep) {
         }
         placed.backup = next_backup(final_);
         MELLOW_CHECK(exchange(placed.backup));
-    } else {
-        MELLOW_CHECK(place_new());
+    } else if (Status put = place_new(); !put) {
+        if (!same_files(partial_, final_)) return put.failures();
+        fs::remove_all(partial_, error);  // another run was as far, with the same result
+        open_ = false;
+        placed.unchanged = true;
+        return placed;
     }
     sync_folder(final_.parent_path());
     open_ = false;

@@ -75,7 +75,7 @@ void remove_litter(const fs::path& final) {
     for (fs::directory_iterator at(parent, error), end; !error && at != end; at.increment(error)) {
         const std::string name = at->path().filename().string();
         if (!name.starts_with(head) ||
-            name.find_first_not_of("0123456789", head.size()) != name.npos)
+            name.find_first_not_of("0123456789-", head.size()) != name.npos)
             continue;
         const int fd = ::open(at->path().c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
         if (fd < 0) continue;

@@ -306,6 +306,23 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
     return packed;
 }
 
+void write_share(JsonWriter& json, const Share& share) {
+    json.object("share", [&] {
+        json.member("number", share.number).member("of", share.of);
+        json.member("plan", share.plan).member("clips", share.clips).member("recipe", share.recipe);
+    });
+}
+
+Share read_share(JsonMembers& json) {
+    Share share;
+    share.number = json.whole("number");
+    share.of = json.whole("of");
+    share.plan = json.text("plan");
+    share.recipe = json.text("recipe");
+    share.clips = static_cast<std::size_t>(std::max(json.whole("clips"), 0));
+    return share;
+}
+
 PackedClip settled(const PackedClip& packed, const Convention& target) {
     JsonWriter json;
     write_clip(json, packed, Conversion({}, target));

@@ -13,6 +13,9 @@ void write_file(JsonWriter& json, const FileRecord& file, bool with_role);
 FileRecord read_file_record(JsonMembers& json, const std::string& role);
 void write_proof(JsonWriter& json, std::string_view key, const ClipProof& proof);
 
+void write_share(JsonWriter& json, const Share& share);
+Share read_share(JsonMembers& json);
+
 /// One clip as an object; `out` takes places to the target.
 void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& out);
 /// The way back; `in` takes places inside. Its findings stand at `where`, if they are of the clip's

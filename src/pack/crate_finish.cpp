@@ -111,10 +111,11 @@ void CrateOutput::check_target() {
 }
 
 Result<PackReport> CrateOutput::finish() {
-    if (recipe_.picture && fit_to_place()) MELLOW_CHECK(draw());
-    if (recipe_.thumbnails && fit_to_place()) MELLOW_CHECK(draw_thumbnails());
+    const bool drawn = !options_.share && fit_to_place();  // a part is no use for pictures
+    if (recipe_.picture && drawn) MELLOW_CHECK(draw());
+    if (recipe_.thumbnails && drawn) MELLOW_CHECK(draw_thumbnails());
     check_target();
-    note_idle_morphs();
+    if (!options_.share) note_idle_morphs();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)
         if (!level) report_.off.emplace_back(name(code));

@@ -17,6 +17,7 @@
 #include "pack/clip_json.h"
 #include "pack/clip_judge.h"
 #include "pack/clip_record.h"
+#include "pack/dealing.h"
 #include "pack/inputs.h"
 #include "pack/target_table.h"
 
@@ -156,14 +157,23 @@ CrateOutput::CrateOutput(const Recipe& recipe, const Target& target, const PackO
 }
 
 Status CrateOutput::open() {
-    MELLOW_TRY(StagedFolder folder, StagedFolder::open(report_.folder, options_.replace));
+    auto standing = StandingCrate::open(report_.folder, recipe_, target_);
+    bool own = false;
+    if (const auto have = standing ? standing->share() : std::nullopt; have && options_.share)
+        own = have->number == options_.share->number && have->of == options_.share->of;
+    MELLOW_TRY(StagedFolder folder, StagedFolder::open(report_.folder, options_.replace || own));
     folder_.emplace(std::move(folder));
-    if (options_.replace && !options_.all) standing_ = StandingCrate::open(recipe_, target_);
+    if (options_.all) return {};
+    if (options_.replace || own) standing_ = std::move(standing);
+    for (const std::filesystem::path& from : options_.from)
+        for (const auto& place : {from, from / target_.name})
+            if (auto crate = StandingCrate::open(place, recipe_, target_))
+                from_.push_back(std::move(crate));
     return {};
 }
 
 std::optional<PackReport> CrateOutput::unchanged() const {
-    if (!standing_ || !standing_->fits(recipe_, target_)) return {};
+    if (!standing_ || options_.share || !standing_->fits(recipe_, target_)) return {};
     return standing_->report(recipe_, target_);
 }
 
@@ -193,7 +203,9 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
     for (KeptDrive& drive : report_.drives)
         for (KeptDrive::Input& input : drive.inputs) input.joint = own_name(input.joint);
     MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(),
-                                    standing_ids(report_.folder, options_.replace)));
+                                    options_.ids_from.empty()
+                                        ? standing_ids(report_.folder, options_.replace)
+                                        : standing_ids(options_.ids_from, true)));
     note_not_chosen();
     if (recipe_.thumbnails && !recipe_.thumbnails->around.empty() &&
         figure.skeleton().find(recipe_.thumbnails->around) < 0)
@@ -204,6 +216,7 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
                        suggest(recipe_.thumbnails->around, report_.joints),
                        "correct the name"};
     MELLOW_CHECK(write_skin());
+    if (options_.share) MELLOW_CHECK(settle_share());
     report_.proven = report_.skipped.empty();
     report_.clips.reserve(jobs.clips().size());
     if (shares_a_file()) kept_.resize(jobs.clips().size());
@@ -213,7 +226,8 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
 void CrateOutput::note_not_chosen() {
     std::vector<std::string> left;
     for (std::size_t i = 0; i < jobs_->clips().size(); ++i)
-        if (!wants(i)) left.push_back(jobs_->clips()[i].clip.range.name);
+        if (!is_chosen(target_, jobs_->clips()[i].clip))
+            left.push_back(jobs_->clips()[i].clip.range.name);
     if (!left.empty())
         report_.findings.push_back(
             {Code::kLeftOut, Severity::kNote, target_.where,
@@ -338,10 +352,77 @@ std::string CrateOutput::inputs_of(std::size_t i) const {
     return clip_inputs(recipe_, target_, *jobs_, job, report_);
 }
 
+/// The share's clips, and the hash of what all shares have in common.
+Status CrateOutput::settle_share() {
+    Share share = *options_.share;
+    dealt_ = dealt_clips(*jobs_, target_, share.of);
+    std::string plan = fmt::format("{}\n{}\n{}\n", recipe_.hash, target_.text, report_.skin.hash);
+    for (std::size_t i = 0; i < dealt_.size(); ++i) {
+        if (dealt_[i] == 0) continue;
+        ++share.clips;
+        plan += inputs_of(i);
+    }
+    share.plan = hash_of(plan);
+    namespace fs = std::filesystem;
+    std::error_code error;
+    share.recipe = fs::weakly_canonical(recipe_.folder / recipe_.file, error)
+                       .lexically_relative(fs::weakly_canonical(report_.folder, error))
+                       .generic_string();
+    report_.share = std::move(share);
+    const auto have = standing_ ? standing_->share() : std::nullopt;
+    if (!have || options_.replace || have->plan == report_.share->plan) return {};
+    return Finding{Code::kOutputExists,
+                   Severity::kStop,
+                   report_.folder.string(),
+                   fmt::format("share {} of {} of another plan: something has changed since",
+                               have->number, have->of),
+                   "a place for this plan's part",
+                   "add --replace: clips that have not changed are taken over"};
+}
+
+/// Why a clip cannot be taken from any part.
+Finding CrateOutput::not_there(std::size_t i) const {
+    const std::string& name = jobs_->clips()[i].clip.range.name;
+    const auto again = [&](const StandingCrate& part) {
+        const auto share = part.share();
+        return share ? fmt::format("mellow pack {} --share {}/{} -o {} --replace",
+                                   (recipe_.folder / recipe_.file).string(), share->number,
+                                   share->of, part.folder().string())
+                     : "pack it again";
+    };
+    for (const auto& part : from_) {
+        if (!part->lists(name)) continue;
+        const std::vector<std::string> broken = part->broken();
+        if (broken.empty())
+            return {Code::kShareDiffers,
+                    Severity::kStop,
+                    part->folder().string(),
+                    fmt::format("\"{}\" was made of other inputs than those of now", name),
+                    "what the recipe and its files are now",
+                    again(*part)};
+        return {Code::kShareDiffers,
+                Severity::kStop,
+                part->folder().string(),
+                "other bytes than its manifest says: " + name_list(broken),
+                "the files as they were packed",
+                again(*part)};
+    }
+    return {Code::kShareMissing, Severity::kStop,
+            report_.name,        fmt::format("no part has \"{}\"", name),
+            "every clip",        "mellow pack " + recipe_.file + " --share ... again"};
+}
+
 std::optional<Result<OutputClip>> CrateOutput::standing(std::size_t i) const {
-    if (standing_ == nullptr || shares_a_file()) return {};
+    if (shares_a_file()) return {};
     const ClipJob& job = jobs_->clips()[i];
-    auto have = standing_->clip(job.clip.range.name, inputs_of(i), job.clip.range.where);
+    std::optional<StandingCrate::Clip> have;
+    if (standing_ || !from_.empty()) {
+        const std::string inputs = inputs_of(i);
+        if (standing_) have = standing_->clip(job.clip.range.name, inputs, job.clip.range.where);
+        for (std::size_t f = 0; f < from_.size() && !have; ++f)
+            have = from_[f]->clip(job.clip.range.name, inputs, job.clip.range.where);
+    }
+    if (!have && options_.only_from && !recipe_.skip_bad) return Result<OutputClip>(not_there(i));
     if (!have) return {};
     for (const auto& [file, bytes] : have->files)
         if (Status written = folder_->write(file, bytes); !written)
@@ -521,7 +602,7 @@ void CrateOutput::take(std::size_t i, OutputClip clip) {
     if (apply_checks(recipe_.checks, report_.findings, said)) packed.passed = false;
     all_passed_ = all_passed_ && packed.passed;
     report_.proven = report_.proven && packed.passed;
-    if (recipe_.picture && crate_.clips.size() < kMostDrawn) {
+    if (recipe_.picture && !options_.share && crate_.clips.size() < kMostDrawn) {
         crate_.motions.push_back(std::move(clip.motion));
         drawn_reused_ += packed.reused ? 1 : 0;
         crate_.clips.push_back(packed.clip);

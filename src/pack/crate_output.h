@@ -61,8 +61,11 @@ class CrateOutput {
     /// A mount as it hangs on the figure's own joints.
     Mount in_figure(const Mount& mount) const { return fitted_->in_figure(mount); }
     const Target& target() const { return target_; }
-    /// True where the target takes the clip; others stay in the recipe.
-    bool wants(std::size_t i) const { return is_chosen(target_, jobs_->clips()[i].clip); }
+    /// True where the target takes the clip, and it falls to this share; others stay in the recipe.
+    bool wants(std::size_t i) const {
+        return is_chosen(target_, jobs_->clips()[i].clip) &&
+               (!options_.share || dealt_[i] == options_.share->number);
+    }
 
     /// The clip from the crate that stands there, where it is made of the same inputs.
     std::optional<Result<OutputClip>> standing(std::size_t i) const;
@@ -99,6 +102,8 @@ class CrateOutput {
     void check_target();
     void note_idle_morphs();
     void note_not_chosen();
+    Status settle_share();
+    Finding not_there(std::size_t i) const;
     Status draw();
     Status draw_thumbnails();
     Result<Bytes> picture();
@@ -122,6 +127,8 @@ class CrateOutput {
     std::optional<FittedFigure> fitted_;
     std::optional<SkinProof> skin_proof_;
     std::unique_ptr<StandingCrate> standing_;
+    std::vector<std::unique_ptr<StandingCrate>> from_;  ///< others that have clips
+    std::vector<int> dealt_;                            ///< which share each clip falls to
     OutputNames names_;
     Scene skin_scene_;              ///< as it is written, where clips are written with it
     std::vector<OutputClip> kept_;  ///< where clips share a file

@@ -20,6 +20,7 @@ class Packer {
         std::vector<std::optional<PackReport>> done(recipe_.targets.size());
         for (std::size_t t = 0; t < recipe_.targets.size(); ++t) {
             auto output = std::make_unique<CrateOutput>(recipe_, recipe_.targets[t], options_);
+            if (options_.share && output->shares_a_file()) continue;
             MELLOW_CHECK(output->open());
             done[t] = output->unchanged();
             if (done[t]) continue;
@@ -32,7 +33,8 @@ class Packer {
             progress("finishing " + outputs_[o]->target().name);
             MELLOW_TRY(done[places_[o]], outputs_[o]->finish());
         }
-        for (auto& report : done) reports.push_back(std::move(*report));
+        for (auto& report : done)
+            if (report) reports.push_back(std::move(*report));
         return reports;
     }
 

@@ -7,6 +7,7 @@
 #include "mellow/pack.h"
 #include "mellow/write.h"
 #include "pack/crate_output.h"
+#include "pack/dealing.h"
 #include "pack/thumbnails.h"
 
 namespace mellow {
@@ -54,7 +55,7 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
     const bool stands = fs::exists(output, error);
     names.insert(names.end(), {"recipe.toml", "report.json", "report.txt", "target.toml"});
     if (!target.joints.list.joints.empty()) names.emplace_back("joints.txt");
-    if (recipe.picture) names.emplace_back("sheet.png");
+    if (recipe.picture && !options.share) names.emplace_back("sheet.png");
     for (const std::string& name : names) {
         const bool there = fs::exists(output / name, error);
         if (writes) files.push_back({output / name, there ? Fate::kReplaced : Fate::kWritten});
@@ -98,16 +99,31 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         plan.clips.back().motion = motion->own ? "" : motion->file;
         append(plan.findings, job.range().findings);
     }
+    std::set<std::string> shared;  // clips of this share, for any target
     for (const Target& target : recipe.targets) {
+        const bool one_file =
+            target.layout == Layout::kSkinAndLibrary || target.layout == Layout::kOneFile;
+        if (options.share && one_file) continue;
         plan.target += (plan.target.empty() ? "" : ", ") + target.name;
         Findings fitted;
         MELLOW_TRY(const FittedFigure figure,
                    FittedFigure::make(jobs->figure(), recipe, target, fitted));
         append(plan.findings, std::move(fitted));
         const fs::path output = output_of(recipe, target);
-        MELLOW_TRY(const OutputNames names, output_names(recipe, target, jobs->clips(),
-                                                         standing_ids(output, options.replace)));
-        const bool first = &target == &recipe.target();
+        MELLOW_TRY(OutputNames names,
+                   output_names(recipe, target, jobs->clips(),
+                                options.ids_from.empty() ? standing_ids(output, options.replace)
+                                                         : standing_ids(options.ids_from, true)));
+        if (options.share) {
+            const std::vector<int> dealt = dealt_clips(*jobs, target, options.share->of);
+            for (std::size_t i = 0; i < dealt.size(); ++i) {
+                if (dealt[i] == options.share->number)
+                    shared.insert(plan.clips[i].name);
+                else
+                    names.clips[i].clear();
+            }
+        }
+        const bool first = plan.target == target.name;
         if (first) {
             plan.joints.clear();
             for (const Joint& joint : figure.skeleton().joints()) plan.joints.push_back(joint.name);
@@ -116,6 +132,7 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         for (std::size_t i = 0; i < plan.clips.size(); ++i) {
             std::string& file = plan.clips[i].file;
             if (!file.empty() || !is_chosen(target, jobs->clips()[i].clip)) continue;
+            if (options.share && names.clips[i].empty()) continue;
             file = names.clips[i].empty()
                        ? files.back()
                        : fmt::format("{}.{}", names.clips[i], name(target.clip_format));
@@ -124,7 +141,7 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         std::vector<std::string> written = files_of(target, names, figure.scene().images);
         if (jobs->has_cues() || recipe.motion.cues) written.emplace_back("cues.csv");
         for (const ClipJob& job : jobs->clips())
-            if (recipe.thumbnails && is_chosen(target, job.clip))
+            if (recipe.thumbnails && !options.share && is_chosen(target, job.clip))
                 written.push_back(thumbnail_name(job.clip.range.name));
         add_files(recipe, target, std::move(written), options, writable.ok(), plan.files);
         std::error_code error;
@@ -132,6 +149,8 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
             plan.backup = StagedFolder::next_backup(output);
         if (plan.writable && !writable) plan.writable = std::move(writable);
     }
+    if (options.share)
+        std::erase_if(plan.clips, [&](const PlannedClip& c) { return !shared.contains(c.name); });
     return plan;
 }
 

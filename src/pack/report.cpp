@@ -143,6 +143,7 @@ void manifest_json(const PackReport& report, const Target& target, const TextSin
     JsonWriter json(JsonWriter::Form::kIndented, sink);
     json.begin_object().member("format", "mellow-crate").member("version", 2);
     json.member("name", report.name);
+    if (report.share) write_share(json, *report.share);
     write_skipped(json, report);
     json.member("arithmetic", kArithmetic);
     json.list("sources", report.sources, [&](const FileRecord& source) {
@@ -172,6 +173,7 @@ void manifest_json(const PackReport& report, const Target& target, const TextSin
 void report_json(const PackReport& report, const TextSink& sink) {
     JsonWriter json(JsonWriter::Form::kIndented, sink);
     json.begin_object().member("name", report.name).member("proven", report.proven);
+    if (report.share) write_share(json, *report.share);
     write(json, report.tolerance);
     write_skipped(json, report);
     json.list("clips", report.clips, [&](const PackedClip& clip) {

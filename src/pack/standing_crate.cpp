@@ -15,12 +15,12 @@
 
 namespace mellow {
 
-std::unique_ptr<StandingCrate> StandingCrate::open(const Recipe& recipe, const Target& target) {
-    const std::filesystem::path folder = output_of(recipe, target);
+std::unique_ptr<StandingCrate> StandingCrate::open(const std::filesystem::path& folder,
+                                                   const Recipe& recipe, const Target& target) {
     const auto text = read_file(folder / "crate.json");
     if (!text) return nullptr;
     JsonMembers manifest(text.value());
-    if (manifest.failed() || !manifest.has("arithmetic") || manifest.has("skipped") ||
+    if (manifest.failed() || !manifest.has("arithmetic") ||
         manifest.whole("arithmetic") != kArithmetic || manifest.text("name") != recipe.name)
         return nullptr;
     std::unique_ptr<StandingCrate> crate(new StandingCrate(folder, std::move(manifest)));
@@ -50,6 +50,7 @@ std::optional<Bytes> StandingCrate::checked(const FileRecord& file) const {
 }
 
 bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
+    if (manifest_.has("skipped") || manifest_.has("share")) return false;
     // Where each source lies; parts lie beside the file that refers to them.
     std::vector<std::string> motions;
     std::vector<std::pair<std::filesystem::path, std::string>> files;
@@ -171,6 +172,25 @@ std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
         out.files.emplace_back(file.file, std::move(*bytes));
     }
     out.packed.reused = true;
+    return out;
+}
+
+std::optional<Share> StandingCrate::share() const {
+    if (!manifest_.has("share")) return {};
+    JsonMembers share = manifest_.object("share");
+    return read_share(share);
+}
+
+std::vector<std::string> StandingCrate::broken() const {
+    std::vector<FileRecord> files;
+    for (auto& [name, clip] : clips_) {
+        const FileRecord file = read_file_record(clip, "clip");
+        files.push_back(file);
+        files.insert(files.end(), file.parts.begin(), file.parts.end());
+    }
+    std::vector<std::string> out;
+    for (const FileRecord& file : files)
+        if (!checked(file)) out.push_back(file.file);
     return out;
 }
 

@@ -15,7 +15,8 @@ namespace mellow {
 class StandingCrate {
   public:
     /// Nothing where no crate of this version of the arithmetic and this target stands.
-    static std::unique_ptr<StandingCrate> open(const Recipe& recipe, const Target& target);
+    static std::unique_ptr<StandingCrate> open(const std::filesystem::path& folder,
+                                               const Recipe& recipe, const Target& target);
 
     /// True when the recipe, all files it reads and all files of the crate are those of then.
     bool fits(const Recipe& recipe, const Target& target) const;
@@ -32,6 +33,13 @@ class StandingCrate {
     /// The contact sheet, if its bytes are those of then.
     std::optional<Bytes> picture() const;
     const FileRecord& skin() const { return skin_; }
+    /// Which share it is; nothing for a whole crate.
+    std::optional<Share> share() const;
+    /// True where it lists the clip, whatever it was made of and whether its bytes are still right.
+    bool lists(const std::string& clip) const { return clips_.contains(clip); }
+    const std::filesystem::path& folder() const { return folder_; }
+    /// Files whose bytes are not what the manifest says.
+    std::vector<std::string> broken() const;
     /// Names of its clips, in order.
     const std::vector<std::string>& names() const { return names_; }
 

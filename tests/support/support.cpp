@@ -99,6 +99,8 @@ const std::map<std::string, std::string>& severities() {
                                                           {"way-open", "warning"},
                                                           {"blend-long", "warning"},
                                                           {"cue-unreached", "warning"},
+                                                          {"share-missing", "stop"},
+                                                          {"share-differs", "stop"},
                                                           {"foot-depth", "warning"},
                                                           {"pop", "warning"},
                                                           {"travel-in-hips", "warning"},

@@ -1,0 +1,231 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "base/text.h"
+#include "mellow/read.h"
+#include "mellow/share.h"
+#include "pack/clip_record.h"
+#include "pack/crate_output.h"
+
+namespace mellow {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// How deep below a folder parts are looked for: of several recipes, each for several targets.
+constexpr int kDepth = 3;
+
+/// A part, and what tells it from another of the same share.
+struct Facts : Part {
+    std::string skin;                          ///< hash
+    std::map<std::string, std::string> files;  ///< hash of each clip's file
+};
+
+Result<std::optional<Facts>> read_part(const fs::path& folder) {
+    const fs::path path = folder / "crate.json";
+    MELLOW_TRY(const Bytes text, read_file(path));
+    JsonMembers json(text);
+    if (!json.failed() && !json.has("share")) return std::optional<Facts>();
+    Facts part;
+    part.folder = folder;
+    part.crate = json.text("name");
+    part.target = json.object("target").text("name");
+    part.skin = json.object("skin").text("xxh3_128");
+    JsonMembers share = json.object("share");
+    part.share = read_share(share);
+    part.recipe = (folder / part.share.recipe).lexically_normal();
+    for (JsonMembers& clip : json.objects("clips"))
+        part.files[clip.text("name")] = clip.text("xxh3_128");
+    part.clips = part.files.size();
+    if (!json.failed() && (part.share.of < 1 || part.share.of > kMostShares ||
+                           part.share.number < 1 || part.share.number > part.share.of))
+        json.fail("share", "no share of a plan");
+    if (json.failed())
+        return Finding{
+            Code::kFileUnreadable,      Severity::kStop,       path.string(), json.error(),
+            "the crate.json of a part", "pack the share again"};
+    return std::optional<Facts>(std::move(part));
+}
+
+Result<std::vector<Facts>> parts_in(const fs::path& folder) {
+    const auto none = [&](const char* found) {
+        return Finding{Code::kFileMissing,
+                       Severity::kStop,
+                       folder.string(),
+                       found,
+                       "a part: the folder of mellow pack --share, or one with such folders",
+                       "mellow pack RECIPE --share 1/4 -o " + folder.string()};
+    };
+    std::error_code error;
+    if (!fs::is_directory(folder, error)) return none("no folder");
+    std::vector<fs::path> places;
+    const bool itself = fs::is_regular_file(folder / "crate.json", error);
+    if (itself) places.push_back(folder);
+    for (fs::recursive_directory_iterator at(folder, error), end; !itself && !error && at != end;
+         at.increment(error)) {
+        const std::string name = at->path().filename().string();
+        const bool aside = name.find(".backup-") != name.npos ||
+                           name.find(".partial-") != name.npos ||
+                           name.find(".rejected-") != name.npos;
+        const bool crate = fs::is_regular_file(at->path() / "crate.json", error);
+        if (aside || crate || at.depth() + 1 >= kDepth) at.disable_recursion_pending();
+        if (crate && !aside) places.push_back(at->path());
+        error.clear();
+    }
+    std::sort(places.begin(), places.end());
+    std::vector<Facts> out;
+    for (const fs::path& place : places) {
+        MELLOW_TRY(std::optional<Facts> part, read_part(place));
+        if (part) out.push_back(std::move(*part));
+    }
+    if (itself && out.empty()) return none("a whole crate, no part of one");
+    if (out.empty()) return none("no part in it");
+    return out;
+}
+
+/// What packs a share again; its folder stands beside those of the others.
+std::string command(const Facts& like, int number) {
+    const fs::path beside = number == like.share.number
+                                ? like.folder
+                                : like.folder.parent_path() / std::to_string(number);
+    return fmt::format("mellow pack {} --share {}/{} -o {}", like.recipe.string(), number,
+                       like.share.of, beside.string());
+}
+
+/// Everything that is wrong with the parts of one crate.
+Findings judge(const std::string& crate, const std::vector<const Facts*>& parts) {
+    Findings out;
+    std::map<std::string, std::vector<std::string>> plans;
+    for (const Facts* part : parts)
+        plans[fmt::format("{} shares, plan {}", part->share.of, part->share.plan.substr(0, 8))]
+            .push_back(part->folder.string());
+    if (plans.size() > 1) {
+        std::string found;
+        for (const auto& [plan, folders] : plans)
+            found += fmt::format("{}{}: {}", found.empty() ? "" : "; ", plan, name_list(folders));
+        out.push_back({Code::kShareDiffers, Severity::kStop, crate,
+                       "parts of different plans: " + found, "parts of one plan",
+                       "pack the older shares again with --replace, or gather those of one plan"});
+        return out;
+    }
+    const Facts& first = *parts.front();
+    std::map<int, const Facts*> have;
+    for (const Facts* part : parts) {
+        const auto [other, fresh] = have.emplace(part->share.number, part);
+        if (fresh || (other->second->files == part->files && other->second->skin == part->skin))
+            continue;
+        out.push_back(
+            {Code::kShareDiffers, Severity::kStop, part->folder.string(),
+             fmt::format("share {} of {}, with other files than {} has", part->share.number,
+                         part->share.of, other->second->folder.string()),
+             "the same files where a share was packed twice",
+             command(*part, part->share.number) + " --replace"});
+    }
+    std::vector<std::string> missing;
+    std::string commands;
+    for (int number = 1; number <= first.share.of; ++number) {
+        if (have.contains(number)) continue;
+        missing.push_back(std::to_string(number));
+        if (missing.size() <= 8)
+            commands += (commands.empty() ? "" : "\n") + command(first, number);
+    }
+    if (!missing.empty())
+        out.push_back({Code::kShareMissing, Severity::kStop, crate,
+                       fmt::format("{} of {} shares: without {}", have.size(), first.share.of,
+                                   name_list(missing)),
+                       "every share", commands});
+    return out;
+}
+
+Recipe with_output(Recipe recipe, const fs::path& folder) {
+    recipe.output = folder;
+    return recipe;
+}
+
+}  // namespace
+
+Result<std::vector<Part>> find_parts(const fs::path& folder) {
+    MELLOW_TRY(const std::vector<Facts> parts, parts_in(folder));
+    return std::vector<Part>(parts.begin(), parts.end());
+}
+
+Result<std::vector<PackReport>> pack_share(const Recipe& recipe, const Share& share,
+                                           const fs::path& folder, PackOptions options) {
+    MELLOW_TRY(options.share, parse_share(fmt::format("{}/{}", share.number, share.of)));
+    options.ids_from = recipe.output;
+    return pack_all(with_output(recipe, folder), options);
+}
+
+Result<PackPlan> plan_share(const Recipe& recipe, const Share& share, const fs::path& folder,
+                            PackOptions options) {
+    MELLOW_TRY(options.share, parse_share(fmt::format("{}/{}", share.number, share.of)));
+    options.ids_from = recipe.output;
+    return plan_pack(with_output(recipe, folder), options);
+}
+
+Result<std::vector<PackReport>> gather(const std::vector<fs::path>& folders,
+                                       const GatherOptions& options) {
+    std::vector<Facts> parts;
+    Findings wrong;
+    for (const fs::path& folder : folders) {
+        auto found = parts_in(folder);
+        if (!found) {
+            append(wrong, std::move(found).failures());
+            continue;
+        }
+        for (Facts& part : found.value()) {
+            std::error_code error;
+            if (!options.recipe.empty()) part.recipe = options.recipe;
+            // The same folder, given twice, is one part.
+            const bool twice = std::any_of(parts.begin(), parts.end(), [&](const Facts& other) {
+                return fs::equivalent(other.folder, part.folder, error);
+            });
+            if (!twice) parts.push_back(std::move(part));
+        }
+    }
+    if (!wrong.empty()) return wrong;
+    // Of each recipe the parts of each crate.
+    std::map<fs::path, std::map<std::string, std::vector<const Facts*>>> recipes;
+    for (const Facts& part : parts)
+        recipes[part.recipe][part.crate + ", " + part.target].push_back(&part);
+    if (recipes.size() > 1 && !options.output.empty()) {
+        std::vector<std::string> names;
+        for (const auto& [recipe, crates] : recipes) names.push_back(recipe.string());
+        return Finding{Code::kValueBad,
+                       Severity::kStop,
+                       "output",
+                       "parts of several recipes: " + name_list(names),
+                       "one folder for the crate of one recipe",
+                       "without it each crate goes where its recipe says; or gather one at a time"};
+    }
+    for (const auto& [recipe, crates] : recipes)
+        for (const auto& [crate, of] : crates) append(wrong, judge(crate, of));
+    if (!wrong.empty()) return wrong;
+    std::vector<PackReport> reports;
+    for (const auto& [file, crates] : recipes) {
+        auto recipe = read_recipe(file);
+        if (!recipe) {
+            Findings failures = recipe.failures();
+            if (failures.front().code == Code::kFileMissing && options.recipe.empty())
+                failures.front().remedy = "say where it is: --recipe FILE";
+            return failures;
+        }
+        PackOptions packing;
+        packing.replace = options.replace;
+        packing.keep = options.keep;
+        packing.progress = options.progress;
+        packing.only_from = true;
+        packing.ids_from = recipe.value().output;
+        for (const auto& [crate, of] : crates)
+            for (const Facts* part : of) packing.from.push_back(part->folder);
+        if (!options.output.empty()) recipe.value().output = options.output;
+        MELLOW_TRY(std::vector<PackReport> made, pack_all(recipe.value(), packing));
+        for (PackReport& report : made) reports.push_back(std::move(report));
+    }
+    return reports;
+}
+
+}  // namespace mellow
