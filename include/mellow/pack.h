@@ -29,7 +29,8 @@ struct Share {
     int number = 1, of = 1;
     std::string plan = {};  ///< hash of recipe, figure, target and all clips; known when it is made
     std::size_t clips = 0;  ///< of the whole plan
-    std::string recipe = {};  ///< found from the folder of the part
+    std::string recipe = {};  ///< found from the folder of the crate that is the part
+    std::string part = {};    ///< from there to what was given as the part's folder: "." or ".."
 };
 
 struct PackOptions {

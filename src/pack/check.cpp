@@ -53,6 +53,7 @@ Result<ManifestFiles> read_manifest(const fs::path& folder) {
                        "no manifest of a crate",
                        "the crate.json of a crate",
                        "pack the crate again"};
+    MELLOW_CHECK(whole_crate(json, folder));
     out.name = json.text("name");
     JsonMembers target = json.object("target");
     out.target = target.text("name");

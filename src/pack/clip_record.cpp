@@ -1,5 +1,7 @@
 #include "pack/clip_record.h"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
 #include "base/finding_json.h"
@@ -310,6 +312,7 @@ void write_share(JsonWriter& json, const Share& share) {
     json.object("share", [&] {
         json.member("number", share.number).member("of", share.of);
         json.member("plan", share.plan).member("clips", share.clips).member("recipe", share.recipe);
+        json.member("part", share.part);
     });
 }
 
@@ -319,8 +322,18 @@ Share read_share(JsonMembers& json) {
     share.of = json.whole("of");
     share.plan = json.text("plan");
     share.recipe = json.text("recipe");
+    share.part = json.text("part");
     share.clips = static_cast<std::size_t>(std::max(json.whole("clips"), 0));
     return share;
+}
+
+Status whole_crate(JsonMembers& manifest, const std::filesystem::path& folder) {
+    if (manifest.failed() || !manifest.has("share")) return {};
+    JsonMembers in = manifest.object("share");
+    const Share share = read_share(in);
+    return Finding{Code::kValueBad, Severity::kStop,
+                   folder.string(), fmt::format("a part: share {} of {}", share.number, share.of),
+                   "a whole crate", "mellow gather puts it together from all its parts"};
 }
 
 PackedClip settled(const PackedClip& packed, const Convention& target) {

@@ -15,6 +15,8 @@ void write_proof(JsonWriter& json, std::string_view key, const ClipProof& proof)
 
 void write_share(JsonWriter& json, const Share& share);
 Share read_share(JsonMembers& json);
+/// Fails where a manifest is that of a part, which is no crate to play or to check.
+Status whole_crate(JsonMembers& manifest, const std::filesystem::path& folder);
 
 /// One clip as an object; `out` takes places to the target.
 void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& out);

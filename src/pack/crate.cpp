@@ -104,6 +104,7 @@ Result<Manifest> open_manifest(const std::filesystem::path& folder) {
         return out.bad("no manifest of a crate");
     if (json.whole("version") != 2)
         return out.bad(fmt::format("version {} of the manifest, not 2", json.whole("version")));
+    MELLOW_CHECK(whole_crate(json, folder));
     out.name = json.text("name");
     JsonMembers target = json.object("target");
     Target& t = out.target;

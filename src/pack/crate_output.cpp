@@ -368,6 +368,7 @@ Status CrateOutput::settle_share() {
     share.recipe = fs::weakly_canonical(recipe_.folder / recipe_.file, error)
                        .lexically_relative(fs::weakly_canonical(report_.folder, error))
                        .generic_string();
+    share.part = report_.folder == recipe_.output ? "." : "..";
     report_.share = std::move(share);
     const auto have = standing_ ? standing_->share() : std::nullopt;
     if (!have || options_.replace || have->plan == report_.share->plan) return {};
@@ -385,10 +386,12 @@ Finding CrateOutput::not_there(std::size_t i) const {
     const std::string& name = jobs_->clips()[i].clip.range.name;
     const auto again = [&](const StandingCrate& part) {
         const auto share = part.share();
-        return share ? fmt::format("mellow pack {} --share {}/{} -o {} --replace",
-                                   (recipe_.folder / recipe_.file).string(), share->number,
-                                   share->of, part.folder().string())
-                     : "pack it again";
+        return share
+                   ? fmt::format("mellow pack {} --share {}/{} -o {} --replace",
+                                 (recipe_.folder / recipe_.file).string(), share->number, share->of,
+                                 share->part == ".." ? part.folder().parent_path().string()
+                                                     : part.folder().string())
+                   : "pack it again";
     };
     for (const auto& part : from_) {
         if (!part->lists(name)) continue;

@@ -86,13 +86,19 @@ Result<std::vector<Facts>> parts_in(const fs::path& folder) {
     return out;
 }
 
-/// What packs a share again; its folder stands beside those of the others.
+/// What packs a share again. Its folder is called as those of the others: where a part of the path
+/// is their own number, it is this one's.
 std::string command(const Facts& like, int number) {
-    const fs::path beside = number == like.share.number
-                                ? like.folder
-                                : like.folder.parent_path() / std::to_string(number);
+    fs::path folder;
+    const fs::path part = like.share.part == ".." ? like.folder.parent_path() : like.folder;
+    for (const fs::path& name : part) {
+        const bool own = name == std::to_string(like.share.number);
+        folder /= own ? fs::path(std::to_string(number)) : name;
+    }
+    if (folder == part && number != like.share.number)
+        folder = part.parent_path() / std::to_string(number);
     return fmt::format("mellow pack {} --share {}/{} -o {}", like.recipe.string(), number,
-                       like.share.of, beside.string());
+                       like.share.of, folder.string());
 }
 
 /// Everything that is wrong with the parts of one crate.

@@ -119,6 +119,7 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
     const auto path = folder / "crate.json";
     MELLOW_TRY(const Bytes text, read_file(path));
     JsonMembers json(text);
+    MELLOW_CHECK(whole_crate(json, folder));
     PageFigure figure;
     figure.name = json.text("name");
     std::map<std::string, std::size_t> placed;
