@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "mellow/check.h"
 #include "mellow/clip.h"
 #include "mellow/motion_check.h"
 #include "mellow/prove.h"
@@ -85,6 +86,10 @@ struct PackedClip {
     std::vector<std::string> sheared_joints;  ///< that lost more than 1e-4 of a member
     ClipProof proof;
     std::vector<std::vector<MorphActivity>> morphs;  ///< [morph track of the clip][target]
+    /// Demands of the target on its file, where it has one of its own: how many are met, and the
+    /// others.
+    std::size_t demands_met = 0;
+    std::vector<Demand> demands_unmet;
     bool passed = false;  ///< everything in `proof` is within the tolerance
     /// Hash of all that the clip depends on; a clip of the same hash need not be baked again.
     std::string inputs;

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
+#include <set>
 
 #include "crate/hash.h"
 #include "crate/json_members.h"
@@ -118,13 +120,11 @@ void check_listed(const fs::path& folder, const Target& target, const std::strin
                   KnownDemands known) {
     Checker checker(target, report);
     std::vector<Work> works;
+    std::map<std::string, std::size_t> places;
     for (const auto& [file, clip] : clips) {
-        const auto have = std::find_if(works.begin(), works.end(),
-                                       [&, name = file](const Work& w) { return w.file == name; });
-        if (have != works.end())
-            have->listed.push_back(clip);
-        else
-            works.push_back({file, {clip}, false, true});
+        const auto [place, fresh] = places.emplace(file, works.size());
+        if (fresh) works.push_back({file, {}, false, true});
+        works[place->second].listed.push_back(clip);
     }
     CheckedFile skin = read_checked(folder / skin_file, skin_file);
     checker.reads(skin);
@@ -138,7 +138,7 @@ void check_listed(const fs::path& folder, const Target& target, const std::strin
         std::vector<std::vector<Demand>> found(works.size());
         std::vector<std::size_t> skins(works.size(), 0);
         parallel_for(works.size(), [&](std::size_t i) {
-            if (const auto have = known.find(works[i].file); have != known.end()) {
+            if (const auto have = known.unmet.find(works[i].file); have != known.unmet.end()) {
                 found[i] = std::move(have->second);
                 skins[i] = target.layout == Layout::kClipsWithSkin ? 1 : 0;
                 return;
@@ -178,10 +178,10 @@ Result<CheckReport> check_crate(const fs::path& folder, const std::optional<Targ
     report.target = target.name;
     check_bytes(folder, manifest.skin, report);
     std::vector<std::pair<std::string, ListedClip>> clips;
+    std::set<std::string> files;
     for (const auto& [record, listed] : manifest.clips) {
-        const bool said = std::any_of(clips.begin(), clips.end(),
-                                      [&, r = record](const auto& c) { return c.first == r.file; });
-        if (!said && record.file != manifest.skin.file) check_bytes(folder, record, report);
+        if (files.insert(record.file).second && record.file != manifest.skin.file)
+            check_bytes(folder, record, report);
         clips.emplace_back(record.file, listed);
     }
     check_listed(folder, target, manifest.skin.file, clips, report);

@@ -11,7 +11,10 @@
 namespace mellow {
 
 /// Demands on files that were looked at already.
-using KnownDemands = std::map<std::string, std::vector<Demand>>;
+struct KnownDemands {
+    std::map<std::string, std::vector<Demand>> unmet;  ///< of each file
+    std::size_t met = 0;                               ///< of all of them
+};
 
 /// Checks a skin file and the files of clips in a folder, each with what is said of it, but for
 /// those that are known.

@@ -216,6 +216,15 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
         json.member("worst", tidy(packed.worst_shear)).member("joint", packed.shear_joint);
     });
     write_proof(json, "proof", packed.proof);
+    if (packed.demands_met > 0)
+        json.object("demands", [&] {
+            json.member("met", packed.demands_met);
+            if (packed.demands_unmet.empty()) return;
+            json.list("unmet", packed.demands_unmet, [&](const Demand& d) {
+                json.begin_object().member("id", d.id).member("wanted", d.wanted);
+                json.member("found", d.found).member("remedy", d.remedy).end_object();
+            });
+        });
     json.text_member("inputs", packed.inputs);
     write_own(json, "of_range", packed.shared, packed.where);
     write_own(json, "findings", packed.findings, packed.where);
@@ -302,6 +311,13 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
     packed.proof.clip = packed.clip.name;
     packed.proof.pose = packed.plan.samples == 1;
     packed.passed = true;  // else its crate had not been put in place
+    if (json.has("demands")) {
+        JsonMembers demands = json.object("demands");
+        packed.demands_met = static_cast<std::size_t>(std::max(demands.whole("met"), 0));
+        for (JsonMembers& d : demands.objects("unmet"))
+            packed.demands_unmet.push_back({d.text("id"), packed.file.file, d.text("wanted"),
+                                            d.text("found"), false, d.text("remedy")});
+    }
     if (json.has("inputs")) packed.inputs = json.text("inputs");
     packed.shared = read_findings(json, "of_range", where);
     packed.findings = read_findings(json, "findings", where);

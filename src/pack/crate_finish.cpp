@@ -95,8 +95,9 @@ void CrateOutput::check_target() {
         clips.emplace_back(packed.file.file, ListedClip{packed.clip.name, packed.clip});
     CheckReport checked;
     checked.crate = true;
+    const std::size_t met = known_.met;
     check_listed(folder_->path(), target_, report_.skin.file, clips, checked, std::move(known_));
-    report_.demands = checked.demands.size();
+    report_.demands = checked.demands.size() + met;
     // What is the source's, packing has judged already, as grave as the recipe wants it.
     const std::set<std::string> judged{"size",           "stands", "height",
                                        "closing-sample", "moves",  "travels-ahead"};

@@ -597,7 +597,16 @@ void CrateOutput::skip(std::size_t i, Findings why) {
 void CrateOutput::take(std::size_t i, OutputClip clip) {
     const std::size_t said = report_.findings.size();
     PackedClip& packed = clip.packed;
-    if (!clip.demands.empty()) known_[packed.file.file] = std::move(clip.demands);
+    for (Demand& demand : clip.demands) {
+        if (demand.met)
+            ++packed.demands_met;
+        else
+            packed.demands_unmet.push_back(std::move(demand));
+    }
+    if (packed.demands_met > 0) {
+        known_.met += packed.demands_met;
+        known_.unmet[packed.file.file] = packed.demands_unmet;
+    }
     say_once(packed.shared);
     append(report_.findings, judge_overlap(jobs_->clips(), i));
     append(report_.findings, packed.findings);
