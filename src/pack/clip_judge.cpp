@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <span>
+#include <tuple>
 
 #include "base/at.h"
 #include "base/text.h"
@@ -301,21 +303,30 @@ class ClipJudge {
 }  // namespace
 
 /// Says the largest overlap of a clip with earlier ones, and how many others there are.
-Findings judge_overlap(const std::vector<ClipJob>& jobs, std::size_t i) {
-    const RecipeClip& own = jobs[i].clip;
-    const Range& a = own.range;
+OverlapJudge::OverlapJudge(const std::vector<ClipJob>& jobs) : jobs_(jobs) {
+    std::map<std::tuple<std::size_t, std::string, std::string>, int> strips;
+    for (const ClipJob& job : jobs) {
+        const RecipeClip& clip = job.clip;
+        const auto strip =
+            strips.try_emplace({job.motion, clip.timeline, clip.strip}, strips.size()).first;
+        const bool counts = !clip.range.is_pose() && !clip.shaped();
+        spans_.push_back({clip.range.first, clip.range.last, counts ? strip->second : -1});
+    }
+}
+
+Findings OverlapJudge::of(std::size_t i) const {
+    const Span& own = spans_[i];
+    const Range& a = jobs_[i].clip.range;
     std::int64_t first = 0, last = -1;
     std::string with;
     int others = -1;
-    for (std::size_t j = 0; j < i && !a.is_pose() && !own.shaped(); ++j) {
-        const RecipeClip& other = jobs[j].clip;
-        const Range& b = other.range;
-        const std::int64_t from = std::max(a.first, b.first), to = std::min(a.last, b.last);
-        if (b.is_pose() || other.shaped() || jobs[i].motion != jobs[j].motion ||
-            own.timeline != other.timeline || own.strip != other.strip || from > to)
-            continue;
+    for (std::size_t j = 0; j < i && own.strip >= 0; ++j) {
+        const Span& other = spans_[j];
+        const std::int64_t from = std::max(own.first, other.first),
+                           to = std::min(own.last, other.last);
+        if (other.strip != own.strip || from > to) continue;
         ++others;
-        if (to - from > last - first) first = from, last = to, with = b.name;
+        if (to - from > last - first) first = from, last = to, with = jobs_[j].clip.range.name;
     }
     if (others < 0) return {};
     const std::string more = others == 0 ? "" : fmt::format(", and {} clips more overlap", others);

@@ -7,7 +7,20 @@
 namespace mellow {
 
 /// The largest overlap of a clip with earlier ones of the same motion, and how many others overlap.
-Findings judge_overlap(const std::vector<ClipJob>& jobs, std::size_t i);
+class OverlapJudge {
+  public:
+    /// `jobs` must live as long.
+    explicit OverlapJudge(const std::vector<ClipJob>& jobs);
+    Findings of(std::size_t i) const;
+
+  private:
+    struct Span {
+        std::int64_t first, last;
+        int strip;  ///< of one timeline or strip all; -1: never in the way
+    };
+    const std::vector<ClipJob>& jobs_;
+    std::vector<Span> spans_;
+};
 /// Of a clip with its travel on the root and its loop still closed; notes its shear in `packed`.
 Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& job,
                      const Baked& baked, PackedClip& packed);

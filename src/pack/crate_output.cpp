@@ -179,6 +179,7 @@ std::optional<PackReport> CrateOutput::unchanged() const {
 
 Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
     jobs_ = &jobs;
+    overlaps_.emplace(jobs.clips());
     report_.sources = {{"recipe", recipe_.file, recipe_.bytes, recipe_.hash, {}}};
     for (const TargetFile& file : target_.files)
         report_.sources.push_back({file.role, file.file, file.bytes, file.hash, {}});
@@ -608,7 +609,7 @@ void CrateOutput::take(std::size_t i, OutputClip clip) {
         known_.unmet[packed.file.file] = packed.demands_unmet;
     }
     say_once(packed.shared);
-    append(report_.findings, judge_overlap(jobs_->clips(), i));
+    append(report_.findings, overlaps_->of(i));
     append(report_.findings, packed.findings);
     report_.reused += packed.reused ? 1 : 0;
     if (apply_checks(recipe_.checks, report_.findings, said)) packed.passed = false;

@@ -13,6 +13,7 @@
 #include "mellow/safe_write.h"
 #include "pack/check_folder.h"
 #include "pack/clip_files.h"
+#include "pack/clip_judge.h"
 #include "pack/fitted_figure.h"
 #include "pack/jobs.h"
 #include "pack/output_names.h"
@@ -128,7 +129,8 @@ class CrateOutput {
     std::optional<SkinProof> skin_proof_;
     std::unique_ptr<StandingCrate> standing_;
     std::vector<std::unique_ptr<StandingCrate>> from_;  ///< others that have clips
-    std::vector<int> dealt_;                            ///< which share each clip falls to
+    std::optional<OverlapJudge> overlaps_;
+    std::vector<int> dealt_;  ///< which share each clip falls to
     OutputNames names_;
     Scene skin_scene_;              ///< as it is written, where clips are written with it
     std::vector<OutputClip> kept_;  ///< where clips share a file
