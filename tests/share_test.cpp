@@ -120,7 +120,14 @@ TEST_F(SharesTest, OfSeveralTargetsAndRecipesAreOnePlan) {
     test::write_files(folder_.path(), test::press());
     const std::string both = recipe() + " " + path("press.recipe.toml");
     ASSERT_EQ(run_tool("pack --quiet " + both).exit, 0);
+    // Numbers of clips that were there stay; the crates of before stand there for the shares too.
+    recipe_ = change(recipe_, "name = \"stand\"", "name = \"rest\"");
+    write();
+    fs::copy(folder_ / "crates", folder_ / "before", fs::copy_options::recursive);
+    ASSERT_EQ(run_tool("pack --quiet --replace --keep 0 " + both).exit, 0);
+    EXPECT_THAT(read_text(folder_ / "crates/tamsin/game/crate.json"), HasSubstr("\"id\": 107"));
     fs::rename(folder_ / "crates", folder_ / "one");
+    fs::rename(folder_ / "before", folder_ / "crates");
     for (const std::string& k : std::vector<std::string>{"1", "2", "3"}) {
         const ToolRun run =
             run_tool("pack --quiet " + both + " --share " + k + "/3 -o " + path("parts/" + k));
@@ -136,7 +143,7 @@ TEST_F(SharesTest, OfSeveralTargetsAndRecipesAreOnePlan) {
     ASSERT_NE(at, missing.err.npos);
     const auto words = at + std::string("mellow ").size();
     ASSERT_EQ(run_tool(missing.err.substr(words, missing.err.find('\n', at) - words)).exit, 0);
-    const ToolRun run = gather();
+    const ToolRun run = gather("--replace --keep 0");
     ASSERT_EQ(run.exit, 0) << run.err;
     EXPECT_EQ(files_in(folder_ / "crates"), files_in(folder_ / "one"));
     // One folder is not the place of two crates.

@@ -56,6 +56,19 @@ std::vector<std::string> JsonMembers::keys() const {
         for (const auto member : place_->object) keys.emplace_back(member.key);
     return keys;
 }
+std::string JsonMembers::raw(std::string_view key) const {
+    dom::element value;
+    if (!place_->there || place_->object[key].get(value) != simdjson::SUCCESS) return {};
+    return simdjson::to_string(value);
+}
+std::vector<std::string> JsonMembers::raws(std::string_view key) const {
+    std::vector<std::string> out;
+    dom::array list;
+    if (!place_->there || place_->object[key].get(list) != simdjson::SUCCESS) return out;
+    for (const auto value : list)
+        if (value.is_object()) out.push_back(simdjson::to_string(value));
+    return out;
+}
 std::string JsonMembers::text(std::string_view key) {
     std::string_view value;
     place_->get(*document_, key, "text", value);

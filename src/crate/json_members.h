@@ -36,6 +36,11 @@ class JsonMembers {
     /// The objects of a list; none when it is not there.
     std::vector<JsonMembers> objects(std::string_view key);
 
+    /// The value of a member as compact JSON; empty where it is not there.
+    std::string raw(std::string_view key) const;
+    /// The objects of a list, each as compact JSON.
+    std::vector<std::string> raws(std::string_view key) const;
+
     bool failed() const { return !error().empty(); }
     /// What is wrong, such as "no number \"samples\" in clips[2]"; shared by all parts of a
     /// document.

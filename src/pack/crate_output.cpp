@@ -204,9 +204,7 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
     for (KeptDrive& drive : report_.drives)
         for (KeptDrive::Input& input : drive.inputs) input.joint = own_name(input.joint);
     MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(),
-                                    options_.ids_from.empty()
-                                        ? standing_ids(report_.folder, options_.replace)
-                                        : standing_ids(options_.ids_from, true)));
+                                    numbers_before(recipe_, target_, options_)));
     note_not_chosen();
     if (recipe_.thumbnails && !recipe_.thumbnails->around.empty() &&
         figure.skeleton().find(recipe_.thumbnails->around) < 0)

@@ -110,10 +110,8 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
                    FittedFigure::make(jobs->figure(), recipe, target, fitted));
         append(plan.findings, std::move(fitted));
         const fs::path output = output_of(recipe, target);
-        MELLOW_TRY(OutputNames names,
-                   output_names(recipe, target, jobs->clips(),
-                                options.ids_from.empty() ? standing_ids(output, options.replace)
-                                                         : standing_ids(options.ids_from, true)));
+        MELLOW_TRY(OutputNames names, output_names(recipe, target, jobs->clips(),
+                                                   numbers_before(recipe, target, options)));
         if (options.share) {
             const std::vector<int> dealt = dealt_clips(*jobs, target, options.share->of);
             for (std::size_t i = 0; i < dealt.size(); ++i) {

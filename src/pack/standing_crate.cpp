@@ -1,5 +1,7 @@
 #include "pack/standing_crate.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <atomic>
 
@@ -23,8 +25,14 @@ std::unique_ptr<StandingCrate> StandingCrate::open(const std::filesystem::path& 
     if (manifest.failed() || !manifest.has("arithmetic") ||
         manifest.whole("arithmetic") != kArithmetic || manifest.text("name") != recipe.name)
         return nullptr;
-    std::unique_ptr<StandingCrate> crate(new StandingCrate(folder, std::move(manifest)));
-    JsonMembers& json = crate->manifest_;
+    std::string head = "{";
+    for (const std::string& key : manifest.keys())
+        if (key != "clips")
+            head += fmt::format("{}\"{}\":{}", head.size() > 1 ? "," : "", key, manifest.raw(key));
+    head += "}";
+    std::unique_ptr<StandingCrate> crate(
+        new StandingCrate(folder, JsonMembers(Bytes(head.begin(), head.end()))));
+    JsonMembers& json = crate->head_;
     if (json.object("target").text("name") != target.name) return nullptr;
     crate->inside_ = Conversion(target.convention, {});
     for (JsonMembers& source : json.objects("sources"))
@@ -35,12 +43,17 @@ std::unique_ptr<StandingCrate> StandingCrate::open(const std::filesystem::path& 
         JsonMembers picture = json.object("picture");
         crate->picture_ = read_file_record(picture, "picture");
     }
-    for (JsonMembers& clip : json.objects("clips")) {
-        crate->names_.push_back(clip.text("name"));
+    for (std::string& clip : manifest.raws("clips")) {
+        crate->names_.push_back(JsonMembers(Bytes(clip.begin(), clip.end())).text("name"));
         crate->clips_.emplace(crate->names_.back(), std::move(clip));
     }
-    if (json.failed()) return nullptr;
+    if (json.failed() || manifest.failed()) return nullptr;
     return crate;
+}
+
+JsonMembers StandingCrate::record(const std::string& clip) const {
+    const std::string& text = clips_.at(clip);
+    return JsonMembers(Bytes(text.begin(), text.end()));
 }
 
 std::optional<Bytes> StandingCrate::checked(const FileRecord& file) const {
@@ -50,7 +63,7 @@ std::optional<Bytes> StandingCrate::checked(const FileRecord& file) const {
 }
 
 bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
-    if (manifest_.has("skipped") || manifest_.has("share")) return false;
+    if (head_.has("skipped") || head_.has("share")) return false;
     // Where each source lies; parts lie beside the file that refers to them.
     std::vector<std::string> motions;
     std::vector<std::pair<std::filesystem::path, std::string>> files;
@@ -99,14 +112,15 @@ bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
     if (recipe.picture != !picture_.file.empty()) return false;
     if (recipe.picture) files.emplace_back(folder_ / picture_.file, picture_.hash);
     for (const std::string& name : names_) {
-        JsonMembers& clip = clips_.at(name);
+        JsonMembers clip = record(name);
         add(read_file_record(clip, "clip"));
         if (recipe.thumbnails.has_value() != clip.has("thumbnail")) return false;
         if (!recipe.thumbnails) continue;
         JsonMembers thumbnail = clip.object("thumbnail");
         add(read_file_record(thumbnail, "thumbnail"));
+        if (clip.failed()) return false;
     }
-    std::atomic<bool> same = !manifest_.failed();
+    std::atomic<bool> same = !head_.failed();
     constexpr std::size_t kPiece = 16;  // files are small: not one task for each
     parallel_for((files.size() + kPiece - 1) / kPiece, [&](std::size_t p) {
         for (std::size_t i = p * kPiece; i < std::min(files.size(), (p + 1) * kPiece) && same;
@@ -120,7 +134,7 @@ bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
 
 std::optional<PackReport> StandingCrate::report(const Recipe& recipe, const Target& target) const {
     PackReport out;
-    JsonMembers& json = manifest_;
+    JsonMembers& json = head_;
     out.name = recipe.name;
     out.target = target.name;
     out.rate = target.rate;
@@ -136,8 +150,11 @@ std::optional<PackReport> StandingCrate::report(const Recipe& recipe, const Targ
     out.morph_targets = skin.texts("morph_targets");
     out.height_m = skin.number("height_m");
     out.proven = json.object("proof").flag("passed");
-    for (const std::string& name : names_)
-        out.clips.push_back(read_clip(clips_.at(name), inside_, ""));
+    for (const std::string& name : names_) {
+        JsonMembers clip = record(name);
+        out.clips.push_back(read_clip(clip, inside_, ""));
+        if (clip.failed()) return {};
+    }
     for (PackedClip& clip : out.clips) clip.reused = true;
     out.reused = out.clips.size();
     for (const auto& [code, level] : recipe.checks)
@@ -154,16 +171,12 @@ std::optional<PackReport> StandingCrate::report(const Recipe& recipe, const Targ
 std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
                                                        const std::string& inputs,
                                                        const std::string& where) const {
+    if (!clips_.contains(name)) return {};
+    JsonMembers told = record(name);
+    if (!told.has("inputs") || told.text("inputs") != inputs) return {};
     Clip out;
-    {
-        const std::lock_guard held(lock_);
-        const auto found = clips_.find(name);
-        if (found == clips_.end() || !found->second.has("inputs") ||
-            found->second.text("inputs") != inputs)
-            return {};
-        out.packed = read_clip(found->second, inside_, where);
-        if (manifest_.failed()) return {};
-    }
+    out.packed = read_clip(told, inside_, where);
+    if (told.failed()) return {};
     std::vector<FileRecord> files = out.packed.file.parts;
     files.insert(files.begin(), out.packed.file);
     for (const FileRecord& file : files) {
@@ -176,15 +189,16 @@ std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
 }
 
 std::optional<Share> StandingCrate::share() const {
-    if (!manifest_.has("share")) return {};
-    JsonMembers share = manifest_.object("share");
+    if (!head_.has("share")) return {};
+    JsonMembers share = head_.object("share");
     return read_share(share);
 }
 
 std::vector<std::string> StandingCrate::broken() const {
     std::vector<FileRecord> files;
-    for (auto& [name, clip] : clips_) {
-        const FileRecord file = read_file_record(clip, "clip");
+    for (const auto& [name, clip] : clips_) {
+        JsonMembers told(Bytes(clip.begin(), clip.end()));
+        const FileRecord file = read_file_record(told, "clip");
         files.push_back(file);
         files.insert(files.end(), file.parts.begin(), file.parts.end());
     }
@@ -198,9 +212,15 @@ std::optional<Bytes> StandingCrate::picture() const {
     return picture_.file.empty() ? std::nullopt : checked(picture_);
 }
 
-std::map<std::string, int> standing_ids(const std::filesystem::path& folder, bool replace) {
+std::map<std::string, int> numbers_before(const Recipe& recipe, const Target& target,
+                                          const PackOptions& options) {
     std::map<std::string, int> ids;
-    const auto text = replace ? read_file(folder / "crate.json") : Result<Bytes>(Bytes{});
+    const bool other = !options.ids_from.empty();
+    if (!target.ids || (!other && !options.replace)) return ids;
+    Recipe from;
+    from.output = other ? options.ids_from : recipe.output;
+    from.targets = recipe.targets;
+    const auto text = read_file(output_of(from, target) / "crate.json");
     if (!text) return ids;
     JsonMembers manifest(text.value());
     for (JsonMembers& clip : manifest.objects("clips"))

@@ -3,7 +3,6 @@
 
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <string>
 
@@ -44,22 +43,24 @@ class StandingCrate {
     const std::vector<std::string>& names() const { return names_; }
 
   private:
-    StandingCrate(std::filesystem::path folder, JsonMembers manifest)
-        : folder_(std::move(folder)), manifest_(std::move(manifest)) {}
+    StandingCrate(std::filesystem::path folder, JsonMembers head)
+        : folder_(std::move(folder)), head_(std::move(head)) {}
+    JsonMembers record(const std::string& clip) const;
     std::optional<Bytes> checked(const FileRecord& file) const;
 
     std::filesystem::path folder_;
-    mutable std::mutex lock_;  // of the manifest
-    mutable JsonMembers manifest_;
+    mutable JsonMembers head_;  ///< the manifest without its clips
     Conversion inside_;
     FileRecord skin_, picture_;
     std::vector<FileRecord> sources_;
     std::vector<std::string> names_;
-    mutable std::map<std::string, JsonMembers> clips_;
+    /// As compact JSON: a parsed manifest takes ten times the room of its text.
+    std::map<std::string, std::string> clips_;
 };
 
-/// The numbers that clips of the crate in a folder have, by name; none where there is no crate, or
-/// where it does not give way.
-std::map<std::string, int> standing_ids(const std::filesystem::path& folder, bool replace);
+/// The numbers that clips had before, by name: in the crate that gives way, or the one that
+/// options.ids_from says. None where the target numbers nothing.
+std::map<std::string, int> numbers_before(const Recipe& recipe, const Target& target,
+                                          const PackOptions& options);
 
 }  // namespace mellow
