@@ -121,7 +121,8 @@ TEST_F(SharesTest, OfSeveralTargetsAndRecipesAreOnePlan) {
     const std::string both = recipe() + " " + path("press.recipe.toml");
     ASSERT_EQ(run_tool("pack --quiet " + both).exit, 0);
     // Numbers of clips that were there stay; the crates of before stand there for the shares too.
-    recipe_ = change(recipe_, "name = \"stand\"", "name = \"rest\"");
+    recipe_ = change(recipe_, "[[clip]]\nname = \"stand\"",
+                     "[[clip]]\nname = \"new\"\nrange = [5, 40]\n[[clip]]\nname = \"stand\"");
     write();
     fs::copy(folder_ / "crates", folder_ / "before", fs::copy_options::recursive);
     ASSERT_EQ(run_tool("pack --quiet --replace --keep 0 " + both).exit, 0);

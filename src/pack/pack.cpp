@@ -88,14 +88,22 @@ class Packer {
                     longest, std::int64_t{range.plan.samples} * jobs_->figure().skeleton().size());
         const auto in_flight = static_cast<std::size_t>(
             std::clamp<std::int64_t>(kJointSamples / longest, 1, 2 * parallel_threads()));
+        // Those that are wanted alone: others would take places, and work would wait.
+        std::vector<std::size_t> wanted;
+        for (std::size_t i = 0; i < clips.size(); ++i)
+            if (std::any_of(outputs_.begin(), outputs_.end(),
+                            [&](const auto& output) { return output->wants(i); }))
+                wanted.push_back(i);
         // No more are begun and not yet told of, so that their places can be used again.
         std::vector<std::optional<Result<ClipResult>>> results(in_flight);
         Status failed;
         parallel_in_order(
-            clips.size(), in_flight, [&](std::size_t i) { results[i % in_flight] = work(i); },
-            [&](std::size_t i) {
-                progress(doing + clips[i].clip.range.name, i + 1, clips.size());
-                auto& result = results[i % in_flight];
+            wanted.size(), in_flight,
+            [&](std::size_t w) { results[w % in_flight] = work(wanted[w]); },
+            [&](std::size_t w) {
+                const std::size_t i = wanted[w];
+                progress(doing + clips[i].clip.range.name, w + 1, wanted.size());
+                auto& result = results[w % in_flight];
                 for (std::size_t o = 0; o < outputs_.size(); ++o) {
                     if (result->ok() ? !result->value()[o] : !outputs_[o]->wants(i)) continue;
                     if (result->ok() && result->value()[o]->ok()) {
