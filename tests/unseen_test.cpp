@@ -247,8 +247,7 @@ TEST_F(UnseenTest, EachMeshIsMeasuredByItsOwnWeights) {
 }
 
 TEST_F(UnseenTest, SamplesOfAClipAreBoundedByTheTarget) {
-    write_bytes(folder_ / "figure.glb",
-                figure({{0, "translation", {0, 2}, {0, 1, 0, 0, 1.5, 0}}}));
+    write_bytes(folder_ / "figure.glb", figure({{0, "translation", {0, 2}, {0, 1, 0, 0, 1.5, 0}}}));
     const std::string clip = "range = [0, 24]\n";
     EXPECT_THAT(pack_text(folder_, recipe(clip, "most_samples = 24\n", "rate = 24\n")),
                 FailsWith(Code::kLimit, "25 samples"));
