@@ -47,7 +47,7 @@ struct PackRequest : Common {
     std::string output;      ///< with scene files in place of recipes: of the crate; of a part
     std::string share = {};  ///< "3/16"
     std::vector<std::string> from = {};
-    bool replace = false, dry_run = false, all = false;
+    bool replace = false, dry_run = false, all = false, keep_going = false;
     int keep = 3;
 };
 int pack(const PackRequest& request);
@@ -55,7 +55,7 @@ int pack(const PackRequest& request);
 struct GatherRequest : Common {
     std::vector<std::string> folders;
     std::string output, recipe;
-    bool replace = false;
+    bool replace = false, keep_going = false;
     int keep = 3;
 };
 int gather(const GatherRequest& request);

@@ -141,6 +141,9 @@ Command pack_command(PackRequest& r) {
                          "Take over clips of this crate or part whose inputs are the same",
                          {},
                          Names::kCrate});
+    c.options.push_back({"--keep-going", &r.keep_going, "",
+                         "Leave out motion files and clips that are bad, say so, and exit with 1: "
+                         "as on_error = \"skip\" in a recipe"});
     c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
     add_verbose(c, r, "Print the whole report");
     add_common(c, r);
@@ -178,6 +181,9 @@ Command gather_command(GatherRequest& r) {
     c.options.push_back(
         {"--replace", &r.replace, "",
          "Replace a crate that was packed before; the old one is kept as a backup"});
+    c.options.push_back({"--keep-going", &r.keep_going, "",
+                         "Leave out motion files and clips that are bad, say so, and exit with 1: "
+                         "as on_error = \"skip\" in a recipe"});
     c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
     add_verbose(c, r, "Print the whole report");
     add_common(c, r);

@@ -195,8 +195,9 @@ int print_packed(const Job& job, Result<std::vector<PackReport>>& packed) {
 }
 
 int one_job(const Job& job) {
-    const auto recipe = read_recipe(job.file);
+    auto recipe = read_recipe(job.file);
     if (!recipe) return failed(job, recipe.failures());
+    if (job.request.keep_going) recipe.value().skip_bad = true;
     PackOptions options;
     options.replace = job.request.replace;
     options.keep = job.request.keep;
@@ -350,6 +351,7 @@ int gather(const GatherRequest& request) {
     options.output = request.output;
     options.recipe = request.recipe;
     options.replace = request.replace;
+    options.keep_going = request.keep_going;
     options.keep = request.keep;
     const bool show = isatty(STDERR_FILENO) != 0 && !request.quiet;
     if (show) options.progress = ProgressLine();

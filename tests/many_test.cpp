@@ -388,6 +388,12 @@ TEST_F(ManyTest, ABadFileStopsAllOrIsLeftOut) {
     EXPECT_THAT(run.err, HasSubstr("stop[bvh-broken] "));
     EXPECT_THAT(run.err, HasSubstr("motions/carrying/carry_7.bvh"));
     EXPECT_FALSE(fs::exists(crate()));
+    run = pack("--keep-going");
+    EXPECT_EQ(run.exit, 1);
+    EXPECT_EQ(manifest()["clips"].size(), 5U);
+    EXPECT_THAT(run.err, HasSubstr("packed without what is bad: 1 left out"));
+    EXPECT_EQ(pack("--replace").exit, 3) << "for once alone";
+    fs::remove_all(crate());
     change("picture = false", "picture = false\non_error = \"skip\"");
     run = pack("--dry-run");
     EXPECT_THAT(run.out, HasSubstr("5 motion files, 5 clips"));

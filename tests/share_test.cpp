@@ -261,6 +261,13 @@ TEST_F(SharesTest, APartIsNoCrate) {
     EXPECT_EQ(run_tool("gather").exit, 2);
     EXPECT_EQ(gather().exit, 4) << "a crate stands there";
     EXPECT_EQ(gather("--replace").exit, 0);
+    // One share does not take the place of another unasked, and a part is not what pack() finds
+    // done.
+    EXPECT_EQ(run_tool("pack " + recipe() + " --quiet --share 2/2 -o " + path("parts/1")).exit, 4);
+    const std::string whole_share = "pack " + recipe() + " --quiet --replace --share 1/1 -o ";
+    EXPECT_EQ(run_tool(whole_share + path("crates/tamsin")).exit, 0);
+    EXPECT_EQ(run_tool("pack " + recipe() + " --quiet --replace").exit, 0);
+    EXPECT_FALSE(json::parse(read_text(folder_ / "crates/tamsin/crate.json")).contains("share"));
     // Nothing but its own kind of folder gives way to a part.
     fs::create_directories(folder_ / "mine/1");
     write_text(folder_ / "mine/1/notes", "ours");
@@ -317,6 +324,12 @@ TEST_F(SharesTest, WhatIsLeftOutIsLeftOutOfTheWhole) {
     for (int k = 1; k <= 2; ++k) EXPECT_EQ(share(k, 2).exit, 1);
     EXPECT_EQ(gather().exit, 1);
     EXPECT_EQ(files_in(folder_ / "crates"), files_in(folder_ / "one"));
+    // For once, by the command line.
+    recipe_ = change(recipe_, "on_error = \"skip\"\n", "");
+    write();
+    for (int k = 1; k <= 2; ++k) EXPECT_EQ(share(k, 2, "--replace --keep-going").exit, 1);
+    EXPECT_EQ(gather("--replace").exit, 3);
+    EXPECT_EQ(gather("--replace --keep-going").exit, 1);
 }
 
 }  // namespace

@@ -21,6 +21,10 @@ struct ClipSource {
     bool plain = false;  ///< these frames as they are: not shaped, not made of parts
 };
 
+/// Whether the motions of all clips are kept, or each is read, checked and let go again: then
+/// `motions` stays empty, and memory does not grow with the samples.
+enum class Motions { kKept, kChecked };
+
 struct Crate {
     std::string name;
     Convention convention;
@@ -33,7 +37,7 @@ struct Crate {
 
 /// Reads the manifest of a crate folder and all files it names, and checks their sizes and hashes.
 /// Fails with file-missing, value-bad for a manifest that is none, or as read_scene() does.
-Result<Crate> open_crate(const std::filesystem::path& folder);
+Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions = Motions::kKept);
 
 /// A figure of the checks on motion of one clip: "slide" and "depth" of the worst foot, the largest
 /// "jump" of a joint, the "plane" that a joint is farthest behind, and the "seam" of a loop; mm.

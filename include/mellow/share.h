@@ -58,6 +58,7 @@ struct GatherOptions {
     std::filesystem::path output;  ///< in place of the folder that the recipe names; empty: that
     std::filesystem::path recipe;  ///< where it is now, if not where the parts say; empty: there
     bool replace = false;
+    bool keep_going = false;  ///< as where the recipe says on_error = "skip"
     int keep = 3;
     PackProgress progress;
 };

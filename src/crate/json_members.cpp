@@ -8,7 +8,7 @@ namespace mellow {
 namespace dom = simdjson::dom;
 
 struct JsonMembers::Document {
-    dom::parser parser;
+    dom::document content;
     std::string error;
 };
 
@@ -36,9 +36,11 @@ struct JsonMembers::Place {
 JsonMembers::JsonMembers(const Bytes& text)
     : document_(std::make_shared<Document>()), place_(std::make_unique<Place>()) {
     const auto* from = reinterpret_cast<const char*>(text.data());
+    dom::parser parser;  // keeps what it worked with; the content does not
     place_->there =
         !text.empty() &&
-        document_->parser.parse(from, text.size()).get(place_->object) == simdjson::SUCCESS;
+        parser.parse_into_document(document_->content, from, text.size()).get(place_->object) ==
+            simdjson::SUCCESS;
     if (!place_->there) document_->error = "no JSON object";
 }
 JsonMembers::JsonMembers(std::shared_ptr<Document> document, Place place)

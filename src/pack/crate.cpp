@@ -274,7 +274,7 @@ Result<CrateComparison> compare_crates(const std::filesystem::path& a,
     return out;
 }
 
-Result<Crate> open_crate(const std::filesystem::path& folder) {
+Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions) {
     MELLOW_TRY(Manifest manifest, open_manifest(folder));
     Crate crate;
     crate.name = manifest.name;
@@ -293,7 +293,7 @@ Result<Crate> open_crate(const std::filesystem::path& folder) {
         }
         MELLOW_TRY(Scene motion, open_clip(manifest, crate.skin, std::move(entry), clip));
         crate.clips.push_back(std::move(clip));
-        crate.motions.push_back(std::move(motion));
+        if (motions == Motions::kKept) crate.motions.push_back(std::move(motion));
     }
     if (manifest.json.failed()) return manifest.bad(manifest.json.error());
     return crate;

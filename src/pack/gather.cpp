@@ -228,6 +228,7 @@ Result<std::vector<PackReport>> gather(const std::vector<fs::path>& folders,
         for (const auto& [crate, of] : crates)
             for (const Facts* part : of) packing.from.push_back(part->folder);
         if (!options.output.empty()) recipe.value().output = options.output;
+        if (options.keep_going) recipe.value().skip_bad = true;
         MELLOW_TRY(std::vector<PackReport> made, pack_all(recipe.value(), packing));
         for (PackReport& report : made) reports.push_back(std::move(report));
     }
