@@ -34,30 +34,35 @@ class Points {
         for (std::size_t k = 0; k < 3; ++k)
             x[k] = (t.corners[k][0] - left_) * kFine, y[k] = (t.corners[k][1] - top_) * kFine,
             z[k] = t.corners[k][2];
+        const int first = std::max(0, row_of(std::min(std::min(y[0], y[1]), y[2]))),
+                  last = std::min(height_, row_of(std::max(std::max(y[0], y[1]), y[2])));
         const double area = (x[1] - x[0]) * (y[2] - y[0]) - (x[2] - x[0]) * (y[1] - y[0]);
-        if (!(std::abs(area) > 1e-9)) return;  // seen from its edge, or no number
+        // Between two rows, seen from its edge, or no number.
+        if (first >= last || !(std::abs(area) > 1e-9)) return;
         // Nearness is a plane over the picture.
         const double across =
                          ((z[1] - z[0]) * (y[2] - y[0]) - (z[2] - z[0]) * (y[1] - y[0])) / area,
                      down = ((z[2] - z[0]) * (x[1] - x[0]) - (z[1] - z[0]) * (x[2] - x[0])) / area;
+        double slope[3];  // of the edge from each corner to the next, in columns a row
+        for (int k = 0; k < 3; ++k) {
+            const int next = (k + 1) % 3;
+            slope[k] = y[next] == y[k] ? 0 : (x[next] - x[k]) / (y[next] - y[k]);
+        }
         const std::uint32_t color = packed(t.color);
-        const int first = row_of(std::min({y[0], y[1], y[2]})),
-                  last = std::min(height_, row_of(std::max({y[0], y[1], y[2]})));
-        for (int row = std::max(0, first); row < last; ++row) {
+        for (int row = first; row < last; ++row) {
             const double at = row + 0.5;
             double left = std::numeric_limits<double>::infinity(), right = -left;
-            for (int a = 0; a < 3; ++a) {
-                const int b = (a + 1) % 3;
-                if ((y[a] <= at) == (y[b] <= at)) continue;
-                const double cut = x[a] + (x[b] - x[a]) * (at - y[a]) / (y[b] - y[a]);
+            for (int k = 0; k < 3; ++k) {
+                if ((y[k] <= at) == (y[(k + 1) % 3] <= at)) continue;
+                const double cut = x[k] + slope[k] * (at - y[k]);
                 left = std::min(left, cut), right = std::max(right, cut);
             }
             const int begin = std::max(0, row_of(left)), end = std::min(width_, row_of(right));
             const std::size_t line =
                 static_cast<std::size_t>(row) * static_cast<std::size_t>(width_);
+            const double origin = z[0] + across * (0.5 - x[0]) + down * (at - y[0]);
             for (int column = begin; column < end; ++column) {
-                const auto near =
-                    static_cast<float>(z[0] + across * (column + 0.5 - x[0]) + down * (at - y[0]));
+                const auto near = static_cast<float>(origin + across * column);
                 const std::size_t point = line + static_cast<std::size_t>(column);
                 if (near < near_[point]) continue;
                 near_[point] = near;
@@ -84,9 +89,11 @@ class Points {
     }
 
   private:
-    /// The first row, or column, whose middle is at or beyond `v`.
+    /// The first row, or column, whose middle is at or beyond `v`: the ceiling of v - 0.5, without
+    /// a call.
     static int row_of(double v) {
-        return static_cast<int>(std::ceil(std::clamp(v, -1e6, 1e6) - 0.5));
+        constexpr int kFar = 1 << 20;
+        return kFar - static_cast<int>(kFar + 0.5 - std::clamp(v, -1e6, 1e6));
     }
 
     int left_, top_, width_, height_;
