@@ -357,13 +357,13 @@ int gather(const GatherRequest& request) {
     if (show) options.progress = ProgressLine();
     auto gathered = mellow::gather({request.folders.begin(), request.folders.end()}, options);
     if (show) print_err("\r\033[K");
+    if (!gathered) return fail(request, gathered.failures());
     PackRequest as_packed;
     static_cast<Common&>(as_packed) = request;
-    const std::string file = gathered && !gathered.value().empty()
-                                 ? (gathered.value().front().folder / "recipe.toml").string()
-                                 : request.folders.front();
+    const std::string file = gathered.value().empty()
+                                 ? request.folders.front()
+                                 : (gathered.value().front().folder / "recipe.toml").string();
     const Job job{as_packed, file, print_out};
-    if (!gathered) return failed(job, gathered.failures());
     return print_packed(job, gathered);
 }
 

@@ -1,0 +1,100 @@
+// What of a crate need not be made: clips that stand in it, in another, or in a part; and which
+// clips fall to a share. Declared in crate_output.h.
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "crate/hash.h"
+#include "pack/crate_output.h"
+#include "pack/dealing.h"
+#include "pack/inputs.h"
+
+namespace mellow {
+
+std::string CrateOutput::inputs_of(std::size_t i) const {
+    ClipJob job = jobs_->clips()[i];
+    if (!names_.ids.empty()) job.clip.labels.id = names_.ids[i];
+    return clip_inputs(recipe_, target_, *jobs_, job, report_);
+}
+
+/// The share's clips, and the hash of what all shares have in common.
+Status CrateOutput::settle_share() {
+    Share share = *options_.share;
+    dealt_ = dealt_clips(*jobs_, target_, share.of);
+    std::string plan = fmt::format("{}\n{}\n{}\n", recipe_.hash, target_.text, report_.skin.hash);
+    for (std::size_t i = 0; i < dealt_.size(); ++i) {
+        if (dealt_[i] == 0) continue;
+        ++share.clips;
+        plan += inputs_of(i);
+    }
+    share.plan = hash_of(plan);
+    namespace fs = std::filesystem;
+    std::error_code error;
+    share.recipe = fs::weakly_canonical(recipe_.folder / recipe_.file, error)
+                       .lexically_relative(fs::weakly_canonical(report_.folder, error))
+                       .generic_string();
+    share.part = report_.folder == recipe_.output ? "." : "..";
+    report_.share = std::move(share);
+    const auto have = standing_ ? standing_->share() : std::nullopt;
+    if (!have || options_.replace || have->plan == report_.share->plan) return {};
+    return Finding{Code::kOutputExists,
+                   Severity::kStop,
+                   report_.folder.string(),
+                   fmt::format("share {} of {} of another plan: something has changed since",
+                               have->number, have->of),
+                   "a place for this plan's part",
+                   "add --replace: clips that have not changed are taken over"};
+}
+
+/// Why a clip cannot be taken from any part.
+Finding CrateOutput::not_there(std::size_t i) const {
+    const std::string& name = jobs_->clips()[i].clip.range.name;
+    const auto again = [&](const StandingCrate& part) {
+        const auto share = part.share();
+        return share
+                   ? fmt::format("mellow pack {} --share {}/{} -o {} --replace",
+                                 (recipe_.folder / recipe_.file).string(), share->number, share->of,
+                                 share->part == ".." ? part.folder().parent_path().string()
+                                                     : part.folder().string())
+                   : "pack it again";
+    };
+    for (const auto& part : from_) {
+        if (!part->lists(name)) continue;
+        const std::vector<std::string> broken = part->broken();
+        if (broken.empty())
+            return {Code::kShareDiffers,
+                    Severity::kStop,
+                    part->folder().string(),
+                    fmt::format("\"{}\" was made of other inputs than those of now", name),
+                    "what the recipe and its files are now",
+                    again(*part)};
+        return {Code::kShareDiffers,
+                Severity::kStop,
+                part->folder().string(),
+                "other bytes than its manifest says: " + name_list(broken),
+                "the files as they were packed",
+                again(*part)};
+    }
+    return {Code::kShareMissing, Severity::kStop,
+            report_.name,        fmt::format("no part has \"{}\"", name),
+            "every clip",        "mellow pack " + recipe_.file + " --share ... again"};
+}
+
+std::optional<Result<OutputClip>> CrateOutput::standing(std::size_t i) const {
+    if (shares_a_file()) return {};
+    const ClipJob& job = jobs_->clips()[i];
+    std::optional<StandingCrate::Clip> have;
+    if (standing_ || !from_.empty()) {
+        const std::string inputs = inputs_of(i);
+        if (standing_) have = standing_->clip(job.clip.range.name, inputs, job.clip.range.where);
+        for (std::size_t f = 0; f < from_.size() && !have; ++f)
+            have = from_[f]->clip(job.clip.range.name, inputs, job.clip.range.where);
+    }
+    if (!have && options_.only_from && !recipe_.skip_bad) return Result<OutputClip>(not_there(i));
+    if (!have) return {};
+    for (const auto& [file, bytes] : have->files)
+        if (Status written = folder_->write(file, bytes); !written)
+            return Result<OutputClip>(written.failures());
+    return OutputClip{std::move(have->packed), {}, {}, {}};
+}
+
+}  // namespace mellow
