@@ -47,7 +47,7 @@ try_development() {
   inside 'apt-get install -y -qq --no-install-recommends g++ cmake ninja-build /srv/libmellow-crate-dev_*.deb >/dev/null 2>&1
     cmake -G Ninja -DCONSUMER_COMPONENTS=core -S /srv/consumer -B /srv/core >/dev/null && cmake --build /srv/core >/dev/null && /srv/core/consumer
     echo "find_package(MellowCrate COMPONENTS core) works with what the package depends on"
-    apt-get install -y -qq --no-install-recommends pkg-config libsimdjson-dev libmeshoptimizer-dev libpugixml-dev libcairo2-dev libxxhash-dev >/dev/null 2>&1
+    apt-get install -y -qq --no-install-recommends pkg-config libsimdjson-dev libmeshoptimizer-dev libpugixml-dev libcairo2-dev libpng-dev libxxhash-dev >/dev/null 2>&1
     cmake -G Ninja -S /srv/consumer -B /srv/io >/dev/null && cmake --build /srv/io >/dev/null && /srv/io/consumer
     g++ -std=c++20 /srv/consumer/main.cpp -o /srv/by_pc $(pkg-config --cflags --libs mellow-crate) && /srv/by_pc
     echo "find_package(MellowCrate) and pkg-config work with what it recommends"'
