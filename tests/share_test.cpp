@@ -241,6 +241,35 @@ TEST_F(SharesTest, TakeOverWhatAnEarlierCrateHas) {
     EXPECT_EQ(reports.value().front().reused, 7U);
 }
 
+TEST_F(SharesTest, ATargetThatChangesGivesTheFiguresOfAFullRun) {
+    // The second target is measured by the first, which has not changed, and the other way round.
+    const auto with = [&](const char* first, const char* second) {
+        std::string text = read_text(folder_ / "tamsin.recipe.toml");
+        const auto from = text.find("[target]"), to = text.find("[travel]");
+        recipe_ = text.substr(0, from) + "[[target]]\nname = \"a\"\n" + first +
+                  "[[target]]\nname = \"b\"\nconvention = \"z-up-centimetre\"\n" + second +
+                  text.substr(to);
+        write_text(folder_ / "two.recipe.toml", recipe_);
+        return read_recipe(folder_ / "two.recipe.toml").value();
+    };
+    PackOptions again;
+    again.replace = true;
+    again.keep = 0;
+    ASSERT_THAT(pack_all(with("", ""), again), IsOk());
+    for (const auto& [first, second] :
+         {std::pair("", "most_samples = 1000\n"),
+          std::pair("convention = \"y-up-centimetre\"\n", "most_samples = 1000\n")}) {
+        const auto reports = pack_all(with(first, second), again);
+        ASSERT_THAT(reports, IsOk());
+        EXPECT_EQ(reports.value()[1].reused, 0U);
+        const auto some = files_in(folder_ / "crates");
+        again.all = true;
+        ASSERT_THAT(pack_all(with(first, second), again), IsOk());
+        EXPECT_EQ(files_in(folder_ / "crates"), some);
+        again.all = false;
+    }
+}
+
 TEST_F(SharesTest, APartIsNoCrate) {
     all(2);
     const std::string part = path("parts/1");

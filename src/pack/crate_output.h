@@ -70,6 +70,8 @@ class CrateOutput {
 
     /// The clip from the crate that stands there, where it is made of the same inputs.
     std::optional<Result<OutputClip>> standing(std::size_t i) const;
+    /// Reads the file of a clip that was taken over. Thread-safe.
+    Status open_motion(OutputClip& clip) const;
     /// Fits, writes, reads back and measures. Thread-safe. Where clips share a file it only fits.
     /// `first`: a crate of the same clip that was measured against the rig, by which this one may
     /// be measured where it is like it.

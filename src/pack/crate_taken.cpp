@@ -13,7 +13,21 @@ namespace mellow {
 std::string CrateOutput::inputs_of(std::size_t i) const {
     ClipJob job = jobs_->clips()[i];
     if (!names_.ids.empty()) job.clip.labels.id = names_.ids[i];
-    return clip_inputs(recipe_, target_, *jobs_, job, report_);
+    std::string inputs = clip_inputs(recipe_, target_, *jobs_, job, report_);
+    // Other targets of the rate that stand before it measure it.
+    for (const Target& before : recipe_.targets) {
+        if (&before == &target_) return inputs;
+        if (before.rate == target_.rate) inputs = hash_of(inputs + before.text);
+    }
+    return inputs;
+}
+
+Status CrateOutput::open_motion(OutputClip& clip) const {
+    const Clip& told = clip.packed.clip;
+    MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / clip.packed.file.file));
+    MELLOW_TRY(clip.motion,
+               decode_clip(std::move(stored), target_, crate_.skin, told.name, told.samples));
+    return {};
 }
 
 /// The share's clips, and the hash of what all shares have in common.

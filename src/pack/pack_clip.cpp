@@ -113,7 +113,17 @@ Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outpu
                    bind_clip(recipe, jobs, i, target, mounts_for(outputs, target)));
         auto room = memory.take();
         bake_into(recipe, jobs, baked, std::move(*room));
+        // The first crate of this rate measures the others, also where it was taken over: figures
+        // are then those of a run that makes everything.
         std::optional<CrateOutput::Measured> first;
+        for (std::size_t q = 0; q < o && !first; ++q) {
+            if (!results[q] || !results[q]->ok() || outputs[q]->shares_a_file() ||
+                !(outputs[q]->target().rate == target.rate))
+                continue;
+            OutputClip& have = results[q]->value();
+            MELLOW_CHECK(outputs[q]->open_motion(have));
+            first.emplace(CrateOutput::Measured{*outputs[q], have});
+        }
         for (std::size_t p = o; p < outputs.size(); ++p) {
             if (results[p] || !outputs[p]->wants(i) || !(outputs[p]->target().rate == target.rate))
                 continue;
