@@ -108,6 +108,8 @@ int view(const ViewRequest& request) {
                                   "a crate holds what its manifest names and nothing else",
                                   "write it beside the crate"});
     if (request.output.ends_with(".html")) return view_page(request);
+    if (request.linked)
+        return misused(request, "--linked", request.output, "a page: a name that ends in .html");
     return view_picture(request);
 }
 

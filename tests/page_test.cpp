@@ -376,6 +376,7 @@ TEST_F(PageTest, FilesBesideThePageAreReadWhenTheyAreShown) {
     EXPECT_THAT(there(), SizeIs(2));
     EXPECT_EQ(run_tool("view " + crate + " --replace -o '" + page + "'").exit, 0);
     EXPECT_FALSE(fs::exists(folder_ / "far away/a #1.files"));
+    EXPECT_EQ(run_tool("view " + crate + " --linked -o " + path("b.png")).exit, 2);
     // A name that cannot be a folder: nothing is left.
     write_text(folder_ / "b.files", "mine");
     EXPECT_EQ(run_tool("view " + crate + " --linked -o " + path("b.html")).exit, 4);

@@ -227,6 +227,10 @@ TEST_F(SharesTest, TakeOverWhatAnEarlierCrateHas) {
     }
     EXPECT_EQ(made, 1U);
     EXPECT_EQ(reused, 6U);
+    // A crate that is not there is no reason to bake everything.
+    const ToolRun nowhere = share(1, 2, "--from " + path("nowhere"));
+    EXPECT_EQ(nowhere.exit, 3);
+    EXPECT_THAT(nowhere.err, HasSubstr("no crate and no part"));
     // The same share once more is the same, and no backup is made.
     const ToolRun twice = share(2, 2);
     EXPECT_EQ(twice.exit, 0) << twice.err;

@@ -16,7 +16,24 @@ class Packer {
   public:
     Packer(const Recipe& recipe, const PackOptions& options) : recipe_(recipe), options_(options) {}
 
+    /// A crate to take clips from that is not there would be a long run that nobody expects.
+    Status check_from() const {
+        Findings wrong;
+        for (const std::filesystem::path& from : options_.from) {
+            std::error_code error;
+            bool crate = std::filesystem::exists(from / "crate.json", error);
+            for (const Target& target : recipe_.targets)
+                crate = crate || std::filesystem::exists(from / target.name / "crate.json", error);
+            if (!crate)
+                wrong.push_back({Code::kFileMissing, Severity::kStop, from.string(),
+                                 "no crate and no part: there is no crate.json in it",
+                                 "what clips are to be taken over from", "correct --from"});
+        }
+        return wrong;
+    }
+
     Result<std::vector<PackReport>> run() {
+        MELLOW_CHECK(check_from());
         std::vector<std::optional<PackReport>> done(recipe_.targets.size());
         for (std::size_t t = 0; t < recipe_.targets.size(); ++t) {
             auto output = std::make_unique<CrateOutput>(recipe_, recipe_.targets[t], options_);
