@@ -103,6 +103,18 @@ Command draft_command(DraftRequest& r) {
     return c;
 }
 
+/// How a crate comes to its place.
+template <class Request>
+void add_placing(Command& c, Request& r) {
+    c.options.push_back(
+        {"--replace", &r.replace, "",
+         "Replace a crate that was packed before; the old one is kept as a backup"});
+    c.options.push_back({"--keep-going", &r.keep_going, "",
+                         "Leave out motion files and clips that are bad, say so, and exit with 1: "
+                         "as on_error = \"skip\" in a recipe"});
+    c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
+}
+
 Command pack_command(PackRequest& r) {
     Command c{"pack", "Do the whole job of a recipe: bake, cut, write, read back, measure",
               "Prints a line for each clip and the verdict last; the whole report is report.txt in "
@@ -128,9 +140,6 @@ Command pack_command(PackRequest& r) {
     c.options.push_back({"--dry-run", &r.dry_run, "",
                          "Read and plan everything, say what would be written, and write nothing"});
     c.options.push_back(
-        {"--replace", &r.replace, "",
-         "Replace a crate that was packed before; the old one is kept as a backup"});
-    c.options.push_back(
         {"--all", &r.all, "", "Bake every clip, also those whose inputs have not changed"});
     c.options.push_back({"--share", &r.share, "N/OF",
                          "Pack only this share of the clips into the part -o FOLDER: 3/16; "
@@ -141,10 +150,7 @@ Command pack_command(PackRequest& r) {
                          "Take over clips of this crate or part whose inputs are the same",
                          {},
                          Names::kCrate});
-    c.options.push_back({"--keep-going", &r.keep_going, "",
-                         "Leave out motion files and clips that are bad, say so, and exit with 1: "
-                         "as on_error = \"skip\" in a recipe"});
-    c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
+    add_placing(c, r);
     add_verbose(c, r, "Print the whole report");
     add_common(c, r);
     c.examples = {"mellow pack tamsin.recipe.toml --replace", "mellow pack \"recipes/*.toml\""};
@@ -178,13 +184,7 @@ Command gather_command(GatherRequest& r) {
                          "Where the recipe is now, if not where the parts found it",
                          {},
                          Names::kToml});
-    c.options.push_back(
-        {"--replace", &r.replace, "",
-         "Replace a crate that was packed before; the old one is kept as a backup"});
-    c.options.push_back({"--keep-going", &r.keep_going, "",
-                         "Leave out motion files and clips that are bad, say so, and exit with 1: "
-                         "as on_error = \"skip\" in a recipe"});
-    c.options.push_back({"--keep", &r.keep, "N", "How many backups stay, the newest (default 3)"});
+    add_placing(c, r);
     add_verbose(c, r, "Print the whole report");
     add_common(c, r);
     c.examples = {"mellow gather parts", "mellow gather parts/1 parts/2 -o crates/tamsin"};
