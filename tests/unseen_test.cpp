@@ -1,7 +1,9 @@
 // Small things that larger tests do not see: bounds, degenerate values, what is not said twice.
+#include <array>
 #include <cmath>
 
 #include "mellow/read.h"
+#include "mellow/take.h"
 #include "mellow/write.h"
 #include "rigs.h"
 #include "small_figure.h"
@@ -19,6 +21,7 @@ using test::recipe;
 using test::run_tool;
 using test::TempFolder;
 using test::Three;
+using test::TinyGltf;
 using test::write_bytes;
 using test::write_text;
 using testing::HasSubstr;
@@ -294,6 +297,135 @@ TEST(UnseenStackTest, TurnsAboutTwoAxesAreNoArc) {
         for (int k = 0; k < 4; ++k) dot += q[k] * exact[k];
         EXPECT_NEAR(std::abs(dot), 1, 1e-12) << "at " << t;
     }
+}
+
+TEST_F(UnseenTest, AJointBelowOthersOfTheRootsNameIsNamed) {
+    const auto clash = [&](const std::string& root) {
+        write_bytes(folder_ / "figure.glb", figure({going(24, 1)}));
+        return pack_text(folder_,
+                         "[travel]\nroot = \"" + root + "\"\n" + recipe("range = [0, 24]\n"), true);
+    };
+    EXPECT_THAT(clash("head"), FailsWith(Code::kNameClash, "joint \"head\""));
+    EXPECT_THAT(clash("head"), FailsWith(Code::kNameClash, "root = "));
+    EXPECT_THAT(clash("hips"), IsOk()) << "the only joint on top is the root";
+}
+
+TEST(UnseenKeysTest, KeysNearlyUnitAreMadeUnitBeforeTheyAreMixed) {
+    // Bytes: the first key is 1 long, the second, a quarter turn about Z, 1.0022.
+    TinyGltf bytes;
+    bytes.floats({0, 1}, "SCALAR");
+    bytes.bytes({0, 0, 0, 127, 0, 0, 90, 90}, "VEC4", 5120, true);
+    const auto read = test::read_tiny(bytes.glb(
+        R"("nodes":[{"name":"n"}],"animations":[{"name":"m","samplers":[{"input":0,"output":1}],"channels":[{"sampler":0,"target":{"node":0,"path":"rotation"}}]}])"));
+    ASSERT_THAT(read, IsOk());
+    for (const double u : {0.25, 0.5, 0.75})
+        EXPECT_NEAR(test::angle(test::evaluate(read.value().scene, {}, u).local(0, 0).r,
+                                test::turn(test::kZ, 90 * u)),
+                    0, 1e-5)
+            << u;
+}
+
+TEST(UnseenRulesTest, AChainOutOfReachComesAsNearAsItsLimitsLetIt) {
+    for (const auto& [limit, degrees, far] :
+         {std::array{40.0, 75.0, 4.0}, {60.0, 90.0, 3.2}, {60.0, 120.0, 6.0}, {80.0, 120.0, 4.0}}) {
+        Scene scene;
+        for (int j = 0; j < 4; ++j)
+            test::add_node(scene, fmt::format("c{}", j), j - 1,
+                           {{0, j == 0 ? 0.0 : 1.0, 0}, {}, {1, 1, 1}});
+        const double a = degrees * M_PI / 180;
+        const Vec3 goal{far * std::sin(a), far * std::cos(a), 0};
+        test::add_node(scene, "goal", kNone, {goal, {}, {1, 1, 1}});
+        const PoseTile tile = test::evaluate(
+            scene, test::sheet(fmt::format("[[rule]]\nkind = \"chain\"\njoints = [\"c0\", \"c1\", "
+                                           "\"c2\", \"c3\"]\ngoal = \"goal\"\nlimit = {}\n",
+                                           limit)));
+        // Every bend of the three bones in their plane, in steps of a fiftieth of the limit.
+        double best = 100;
+        const double step = limit * M_PI / 180 / 50;
+        for (int i = -50; i <= 50; ++i)
+            for (int j = -50; j <= 50; ++j)
+                for (int k = -50; k <= 50; ++k) {
+                    const double x = i * step, y = x + j * step, z = y + k * step;
+                    best = std::min(best,
+                                    std::hypot(std::sin(x) + std::sin(y) + std::sin(z) - goal.x,
+                                               std::cos(x) + std::cos(y) + std::cos(z) - goal.y));
+                }
+        EXPECT_NEAR(length(tile.world(3, 0).o - goal), best, 0.01) << limit << " " << degrees;
+    }
+}
+
+TEST(UnseenRulesTest, LagsBelowLagsKnowTheRoundsBeforeALoop) {
+    // A cart goes round the origin, 40 degrees a second, and bounces. Eleven rounds keyed before
+    // the one that is played are what a loop of one round stands for.
+    const auto scene_of = [](int rounds) {
+        Scene scene;
+        const int cart = test::add_node(scene, "cart", kNone, {});
+        test::add_node(scene, "b", test::add_node(scene, "a", cart, {{0, 1, 0}, {}, {1, 1, 1}}),
+                       {{0, 0.5, 0.2}, {}, {1, 1, 1}});
+        Curve places{Interpolation::kLinear, 3, {}, {}}, turns{Interpolation::kLinear, 4, {}, {}};
+        for (int k = 0; k <= 24 * rounds; ++k) {
+            const double t = k / 24.0, h = 40 * t * M_PI / 180;
+            places.times.push_back(t);
+            turns.times.push_back(t);
+            places.values.append({2 * std::sin(h), 0.1 * std::sin(2 * M_PI * t), 2 * std::cos(h)});
+            turns.values.append({0.0, std::sin(h / 2), 0.0, std::cos(h / 2)});
+        }
+        scene.timelines.emplace_back().channels = {{cart, Path::kTranslation, places},
+                                                   {cart, Path::kRotation, turns}};
+        return scene;
+    };
+    const auto lag = [](const std::string& node, double frequency) {
+        return fmt::format(
+            "[[rule]]\nkind = \"lag\"\nnode = \"{}\"\nparts = [\"position\", \"orientation\"]\n"
+            "frequency = {}\ndamping = 0.3\nrun_in = 11\n",
+            node, frequency);
+    };
+    const RigSheet rules = test::sheet(lag("a", 1.5) + lag("b", 2.5));
+    Performance loop, keyed_out;
+    loop.timeline = keyed_out.timeline = 0;
+    loop.played = Played{0, 1, true};
+    keyed_out.played = Played{11, 12, false};
+    const PoseTile one = test::evaluate(scene_of(1), rules, loop, {0, 0.3, 0.75, 1});
+    const PoseTile all = test::evaluate(scene_of(12), rules, keyed_out, {11, 11.3, 11.75, 12});
+    for (const int node : {1, 2})
+        for (int f = 0; f < 4; ++f) {
+            EXPECT_LT(length(one.local(node, f).t - all.local(node, f).t), 1e-6) << node << f;
+            EXPECT_LT(test::angle(one.local(node, f).r, all.local(node, f).r), 1e-4) << node << f;
+        }
+}
+
+TEST(UnseenTakeTest, MeshesThatRestOnAJointGoWithIt) {
+    Scene scene;
+    const int hips = test::add_node(scene, "hips", kNone, {});
+    test::key_turn(scene, hips, {}, test::turn(test::kZ, 90));
+    const Skeleton skeleton = Skeleton::make({{"hips", -1, {}}}).value();
+    const Rig rig = Rig::bind(scene, 0, {}).value();
+    const Mount hat{"hat", kNone, 0, to_affine({{0, 2, 0}, {}, {1, 1, 1}})};
+    const Take take = take_of(scene, rig.source(), skeleton, {JointSource{hips}}, {{hat}, {}});
+    JointTile tile = take.make_tile();
+    const double end = 1;
+    take.evaluate({&end, 1}, Take::Want::kWorlds, tile);
+    // Up by two, turned about Z by a quarter: to the side by two.
+    for (const auto& [row, value] : {std::pair(9, -2.0), {10, 0.0}, {11, 0.0}})
+        EXPECT_NEAR(tile.mount(0)[row * kTileFrames], value, 1e-12);
+}
+
+TEST(UnseenTakeTest, TargetsOfOneNameKeepTheirOwnWeights) {
+    Scene scene;
+    const int face = test::add_node(scene, "face", kNone, {});
+    Mesh mesh;
+    mesh.target_names = {"smile", "smile"};
+    scene.meshes.push_back(mesh);
+    scene.nodes[0].mesh = 0;
+    scene.nodes[0].morph_weights = {0.2, 0.7};
+    const Rig rig = Rig::bind(scene, kNone, {}).value();
+    const Take take = take_of(scene, rig.source(), Skeleton::make({{"face", -1, {}}}).value(),
+                              {JointSource{face}}, {{}, {{{"face", mesh.target_names, {0, 0}}}}});
+    JointTile tile = take.make_tile();
+    const double start = 0;
+    take.evaluate({&start, 1}, Take::Want::kWorlds, tile);
+    EXPECT_EQ(tile.scalar(0)[0], 0.2);
+    EXPECT_EQ(tile.scalar(1)[0], 0.7);
 }
 
 }  // namespace

@@ -216,7 +216,7 @@ class SceneTake final : public Take::Motion {
             if (way.direct && !bent)
                 take_local(work, tile, j);
             else if (way.rests)
-                take_rest(work, tile, j, bent);
+                take_rest(work, tile, j);
             else
                 find_local(work, tile, j, bent);
         }
@@ -233,7 +233,8 @@ class SceneTake final : public Take::Motion {
         for (int i = 0; i < 3 * kTileFrames; ++i) own[i] *= way.scale;
     }
 
-    void take_rest(SceneWork& work, JointTile& tile, int j, bool bent) const {
+    /// Joints below are found from worlds: no shear that was lost above reaches them.
+    void take_rest(SceneWork& work, JointTile& tile, int j) const {
         const Transform& rest = skeleton_[j].rest;
         double* own = tile.own_local(j);
         for (int f = 0; f < kTileFrames; ++f) {
@@ -243,7 +244,6 @@ class SceneTake final : public Take::Motion {
         }
         product_kernel(found_world(work, ways_[at(j)].parent), rest_[at(j)], kept(work, j));
         work.world[at(j)] = kept(work, j);
-        work.altered[at(j)] = bent;
     }
 
     void find_local(SceneWork& work, JointTile& tile, int j, bool bent) const {

@@ -20,16 +20,20 @@ std::uint32_t word(const std::string& bytes, std::size_t at) {
     return w;
 }
 
-File open(const std::string& glb) {
-    File file;
+/// The file that was opened last stays open: many samples of one file are looked at in a row.
+const File& open(const std::string& glb) {
+    static std::string last;
+    static File file;
+    if (glb == last) return file;
     const std::size_t json_length = word(glb, 12);
     file.doc = json::parse(glb.substr(20, json_length));
-    if (glb.size() > 20 + json_length + 8) file.bin = glb.substr(28 + json_length);
+    file.bin = glb.size() > 20 + json_length + 8 ? glb.substr(28 + json_length) : "";
+    last = glb;
     return file;
 }
 
-/// Floats of an accessor, tightly packed or strided.
-std::vector<double> numbers(const File& file, int accessor) {
+/// Floats of an accessor, tightly packed or strided: all of its elements, or one.
+std::vector<double> numbers(const File& file, int accessor, int element = -1) {
     const json& a = file.doc["accessors"][accessor];
     const json& view = file.doc["bufferViews"][a["bufferView"].get<int>()];
     const std::map<std::string, int> widths{{"SCALAR", 1}, {"VEC3", 3}, {"VEC4", 4}, {"MAT4", 16}};
@@ -37,7 +41,9 @@ std::vector<double> numbers(const File& file, int accessor) {
     const std::size_t stride = view.value("byteStride", 4 * width);
     const std::size_t start = view.value("byteOffset", 0) + a.value("byteOffset", 0);
     std::vector<double> out;
-    for (std::size_t i = 0; i < a["count"].get<std::size_t>(); ++i)
+    const std::size_t first = element < 0 ? 0 : static_cast<std::size_t>(element);
+    const std::size_t end = element < 0 ? a["count"].get<std::size_t>() : first + 1;
+    for (std::size_t i = first; i < end; ++i)
         for (int c = 0; c < width; ++c) {
             float f = 0;
             std::memcpy(&f, file.bin.data() + start + i * stride + 4 * static_cast<std::size_t>(c),
@@ -81,7 +87,7 @@ const json& animation_named(const File& file, const std::string& name) {
 
 std::map<std::string, PlainNode> plain_gltf_worlds(const std::string& glb,
                                                    const std::string& animation, int sample) {
-    const File file = open(glb);
+    const File& file = open(glb);
     const json& nodes = file.doc["nodes"];
     std::vector<std::vector<double>> t(nodes.size()), q(nodes.size()), s(nodes.size());
     std::vector<int> parent(nodes.size(), -1);
@@ -99,13 +105,9 @@ std::map<std::string, PlainNode> plain_gltf_worlds(const std::string& glb,
             const json& sampler = a["samplers"][channel["sampler"].get<int>()];
             const std::string path = channel["target"]["path"];
             if (path == "weights") continue;
-            const auto values = numbers(file, sampler["output"]);
-            const std::size_t width = path == "rotation" ? 4 : 3,
-                              from = static_cast<std::size_t>(sample) * width;
             auto& into = path == "rotation" ? q : path == "scale" ? s : t;
-            into[channel["target"]["node"].get<std::size_t>()] = {
-                values.begin() + static_cast<std::ptrdiff_t>(from),
-                values.begin() + static_cast<std::ptrdiff_t>(from + width)};
+            into[channel["target"]["node"].get<std::size_t>()] =
+                numbers(file, sampler["output"], sample);
         }
     }
     std::map<std::string, PlainNode> out;
@@ -121,13 +123,13 @@ std::map<std::string, PlainNode> plain_gltf_worlds(const std::string& glb,
 }
 
 std::vector<double> plain_gltf_times(const std::string& glb, const std::string& animation) {
-    const File file = open(glb);
+    const File& file = open(glb);
     return numbers(file, animation_named(file, animation)["samplers"][0]["input"]);
 }
 
 std::vector<double> plain_gltf_scalar(const std::string& glb, const std::string& animation,
                                       const std::string& scalar) {
-    const File file = open(glb);
+    const File& file = open(glb);
     const json& a = animation_named(file, animation);
     for (const json& channel : a["extras"]["scalars"])
         if (channel.value("name", "") == scalar)
@@ -136,7 +138,7 @@ std::vector<double> plain_gltf_scalar(const std::string& glb, const std::string&
 }
 
 std::vector<std::string> plain_gltf_names(const std::string& glb) {
-    const File file = open(glb);
+    const File& file = open(glb);
     std::vector<std::string> names;
     for (const json& node : file.doc["nodes"]) names.push_back(node.value("name", ""));
     return names;
@@ -144,7 +146,7 @@ std::vector<std::string> plain_gltf_names(const std::string& glb) {
 
 std::vector<double> plain_gltf_attribute(const std::string& glb, const std::string& mesh,
                                          const std::string& attribute) {
-    const File file = open(glb);
+    const File& file = open(glb);
     for (const json& m : file.doc["meshes"])
         if (m.value("name", "") == mesh)
             return numbers(file, m["primitives"][0]["attributes"][attribute]);

@@ -42,7 +42,9 @@ void write_text(const std::filesystem::path& path, const std::string& text) {
 
 std::string read_text(const std::filesystem::path& path) {
     std::ifstream file(path, std::ios::binary);
-    return {std::istreambuf_iterator<char>(file), {}};
+    std::ostringstream text;
+    if (file && file.peek() != std::ifstream::traits_type::eof()) text << file.rdbuf();
+    return text.str();
 }
 
 Result<ClipProof> prove(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
