@@ -7,6 +7,7 @@
 #include <chrono>
 #include <cmath>
 
+#include "base/text.h"
 #include "commands.h"
 #include "mellow/draft.h"
 #include "mellow/safe_write.h"
@@ -59,7 +60,16 @@ std::string plan_text(const PackPlan& plan) {
         seconds += c.seconds, samples += c.samples;
     }
     if (plan.motion_files > 0) text += fmt::format("{} motion files, ", plan.motion_files);
-    text += fmt::format("{} clips, {} samples, {:.3f} s\n\n", plan.clips.size(), samples, seconds);
+    text += fmt::format("{} clips, {} samples, {:.3f} s\n", plan.clips.size(), samples, seconds);
+    std::vector<std::string> stale;
+    for (const PlannedClip& c : plan.clips)
+        if (!c.reused) stale.push_back(c.name);
+    if (stale.size() < plan.clips.size())
+        text +=
+            fmt::format("{} of {} to be packed{}, {} unchanged\n", stale.size(), plan.clips.size(),
+                        stale.empty() ? "" : fmt::format(" ({})", name_list(stale)),
+                        plan.clips.size() - stale.size());
+    text += "\n";
     for (const SkippedFile& skipped : plan.skipped)
         text += fmt::format("left out: {}: {}\n", skipped.file, skipped.findings.front().found);
     for (const PlannedFile& file : plan.files)
@@ -76,6 +86,7 @@ void write(JsonWriter& json, const PackPlan& plan, const Findings& findings) {
         json.begin_object().member("name", c.name).member("file", c.file);
         json.member("samples", c.samples).member("seconds", c.seconds);
         json.member("loop", name(c.loop)).member("rate", to_text(c.plan.rate));
+        json.member("reused", c.reused);
         json.object("source", [&] {
             if (!c.motion.empty()) json.member("file", c.motion);
             json.member("timeline", c.moved_by).member("first", c.plan.first_frame);

@@ -301,7 +301,10 @@ TEST_F(ManyTest, OnlyWhatIsStaleIsPackedAgain) {
     ASSERT_EQ(pack().exit, 0);
     const auto first = files_of_crate();
     const auto untouched = fs::last_write_time(crate() / "crate.json");
-    ToolRun run = pack("--replace");
+    ToolRun run = pack("--replace --dry-run");
+    EXPECT_THAT(run.out, HasSubstr("0 of 5 to be packed, 5 unchanged"));
+    EXPECT_THAT(run.out, Not(HasSubstr("replaced")));
+    run = pack("--replace");
     EXPECT_THAT(run.out, HasSubstr("0 of 5 packed, 5 unchanged"));
     EXPECT_EQ(fs::last_write_time(crate() / "crate.json"), untouched);
     EXPECT_FALSE(fs::exists(folder_ / "crates/shift.backup-1"));
@@ -310,6 +313,10 @@ TEST_F(ManyTest, OnlyWhatIsStaleIsPackedAgain) {
 
     // One range: one clip. Everything else has its bytes.
     change("range = [0, 48]", "range = [0, 72]");
+    run = pack("--replace --dry-run");
+    EXPECT_THAT(run.out, HasSubstr("1 of 5 to be packed (rest), 4 unchanged"));
+    EXPECT_THAT(run.out, HasSubstr("kept as "));
+    EXPECT_EQ(files_of_crate(), first);
     run = pack("--replace");
     EXPECT_THAT(run.out, HasSubstr("1 of 5 packed, 4 unchanged"));
     const auto second = files_of_crate();
@@ -334,11 +341,14 @@ TEST_F(ManyTest, OnlyWhatIsStaleIsPackedAgain) {
 
 TEST_F(ManyTest, EveryInputThatChangesMakesItsClipsStale) {
     ASSERT_EQ(pack().exit, 0);
-    const auto packed = [&](const char* words) {
-        const ToolRun run = pack("--replace");
+    // A dry run tells the same before.
+    const auto packed = [&](const std::string& words) {
+        const ToolRun plan = pack("--replace --dry-run"), run = pack("--replace");
         EXPECT_THAT(run.out, HasSubstr(words)) << run.err;
+        EXPECT_THAT(plan.out, HasSubstr(words.substr(0, words.find(" packed")) + " to be packed"));
     };
     const auto packs_all = [&] {
+        EXPECT_THAT(pack("--replace --dry-run").out, Not(HasSubstr("unchanged")));
         const ToolRun run = pack("--replace");
         EXPECT_THAT(run.out, HasSubstr("PASSED: 5 clips"));
         EXPECT_THAT(run.out, Not(HasSubstr("unchanged")));

@@ -168,6 +168,8 @@ struct PlannedClip {
     LoopForm loop = LoopForm::kOnce;  ///< as it will be stored
     int samples = 0;                  ///< as they will be stored
     double seconds = 0;               ///< of playing it once
+    /// Every target that takes it has it already, made of the same: it would be taken over.
+    bool reused = false;
 };
 
 /// What becomes of a path when a recipe is packed.

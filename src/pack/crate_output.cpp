@@ -156,18 +156,33 @@ CrateOutput::CrateOutput(const Recipe& recipe, const Target& target, const PackO
 
 Status CrateOutput::open() {
     auto standing = StandingCrate::open(report_.folder, recipe_, target_);
-    bool own = false;
-    if (const auto have = standing ? standing->share() : std::nullopt; have && options_.share)
-        own = have->number == options_.share->number && have->of == options_.share->of;
+    const bool own = standing && is_own(*standing);
     MELLOW_TRY(StagedFolder folder, StagedFolder::open(report_.folder, options_.replace || own));
     folder_.emplace(std::move(folder));
-    if (options_.all) return {};
+    look_into(std::move(standing), own);
+    return {};
+}
+
+void CrateOutput::look() {
+    auto standing = StandingCrate::open(report_.folder, recipe_, target_);
+    const bool own = standing && is_own(*standing);
+    look_into(std::move(standing), own);
+}
+
+/// True for the part of the same share.
+bool CrateOutput::is_own(const StandingCrate& crate) const {
+    const auto have = crate.share();
+    return have && options_.share && have->number == options_.share->number &&
+           have->of == options_.share->of;
+}
+
+void CrateOutput::look_into(std::unique_ptr<StandingCrate> standing, bool own) {
+    if (options_.all) return;
     if (options_.replace || own) standing_ = std::move(standing);
     for (const std::filesystem::path& from : options_.from)
         for (const auto& place : {from, from / target_.name})
             if (auto crate = StandingCrate::open(place, recipe_, target_))
                 from_.push_back(std::move(crate));
-    return {};
 }
 
 std::optional<PackReport> CrateOutput::unchanged() const {
@@ -247,7 +262,7 @@ void CrateOutput::say_once(const Findings& findings) {
 Result<FileRecord> CrateOutput::put(const WrittenScene& written, const std::string& role) const {
     FileRecord record;
     for (const WrittenFile& file : written.files) {
-        MELLOW_CHECK(folder_->write(file.name, file.bytes));
+        if (folder_) MELLOW_CHECK(folder_->write(file.name, file.bytes));
         FileRecord one{role, file.name, file.bytes.size(), hash_hex(file.bytes), {}};
         if (record.file.empty())
             record = std::move(one);
@@ -274,7 +289,8 @@ Status CrateOutput::write_skin() {
         MELLOW_TRY(crate_.skin, decode_scene(unstored(written), target_));
     } else {
         MELLOW_TRY(report_.skin, put(written, "skin"));
-        MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / report_.skin.file));
+        MELLOW_TRY(StoredFile stored, folder_ ? stored_file(folder_->path() / report_.skin.file)
+                                              : Result<StoredFile>(unstored(written)));
         MELLOW_TRY(crate_.skin, decode_scene(std::move(stored), target_));
     }
     crate_.name = report_.name;

@@ -52,6 +52,8 @@ class CrateOutput {
 
     /// Makes the folder and looks at the crate that stands there.
     Status open();
+    /// Looks at the crate that stands there, and writes nothing from then on: for planning.
+    void look();
     /// What stands there, where nothing has to be made again.
     std::optional<PackReport> unchanged() const;
     /// Fits the figure and writes its skin. `common` is what was said of figure and motion files.
@@ -70,6 +72,10 @@ class CrateOutput {
 
     /// The clip from the crate that stands there, where it is made of the same inputs.
     std::optional<Result<OutputClip>> standing(std::size_t i) const;
+    /// True where it would be taken over: what standing() would find, without writing it.
+    bool has_standing(std::size_t i) const { return !shares_a_file() && find_standing(i); }
+    /// True where there is a crate to take clips from.
+    bool may_take_over() const { return standing_ || !from_.empty(); }
     /// Reads the file of a clip that was taken over. Thread-safe.
     Status open_motion(OutputClip& clip) const;
     /// Fits, writes, reads back and measures. Thread-safe. Where clips share a file it only fits.
@@ -120,13 +126,16 @@ class CrateOutput {
     const LikeSkins* paired(const CrateOutput& other) const;
     std::map<std::string, std::string> names_in(const CrateOutput& other) const;
     std::string inputs_of(std::size_t i) const;
+    bool is_own(const StandingCrate& crate) const;
+    void look_into(std::unique_ptr<StandingCrate> standing, bool own);
+    std::optional<StandingCrate::Clip> find_standing(std::size_t i) const;
 
     const Recipe& recipe_;
     const Target& target_;
     const PackOptions& options_;
     PackReport report_;
     const Jobs* jobs_ = nullptr;
-    mutable std::optional<StagedFolder> folder_;
+    mutable std::optional<StagedFolder> folder_;  ///< none while it is only planned
     std::optional<FittedFigure> fitted_;
     std::optional<SkinProof> skin_proof_;
     std::unique_ptr<StandingCrate> standing_;

@@ -93,16 +93,20 @@ Finding CrateOutput::not_there(std::size_t i) const {
             "every clip",        "mellow pack " + recipe_.file + " --share ... again"};
 }
 
+std::optional<StandingCrate::Clip> CrateOutput::find_standing(std::size_t i) const {
+    std::optional<StandingCrate::Clip> have;
+    if (!may_take_over()) return have;
+    const Range& range = jobs_->clips()[i].clip.range;
+    const std::string inputs = inputs_of(i);
+    if (standing_) have = standing_->clip(range.name, inputs, range.where);
+    for (std::size_t f = 0; f < from_.size() && !have; ++f)
+        have = from_[f]->clip(range.name, inputs, range.where);
+    return have;
+}
+
 std::optional<Result<OutputClip>> CrateOutput::standing(std::size_t i) const {
     if (shares_a_file()) return {};
-    const ClipJob& job = jobs_->clips()[i];
-    std::optional<StandingCrate::Clip> have;
-    if (standing_ || !from_.empty()) {
-        const std::string inputs = inputs_of(i);
-        if (standing_) have = standing_->clip(job.clip.range.name, inputs, job.clip.range.where);
-        for (std::size_t f = 0; f < from_.size() && !have; ++f)
-            have = from_[f]->clip(job.clip.range.name, inputs, job.clip.range.where);
-    }
+    std::optional<StandingCrate::Clip> have = find_standing(i);
     if (!have && options_.only_from && !recipe_.skip_bad) return Result<OutputClip>(not_there(i));
     if (!have) return {};
     for (const auto& [file, bytes] : have->files)

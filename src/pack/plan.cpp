@@ -61,12 +61,15 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
         if (writes) files.push_back({output / name, there ? Fate::kReplaced : Fate::kWritten});
     }
     const std::set<std::string> written(names.begin(), names.end());
+    const std::size_t first = files.size();
     for (fs::recursive_directory_iterator at(output, error), end; !error && at != end;
          at.increment(error)) {
         const std::string name = at->path().lexically_relative(output).string();
         if (at->is_directory(error) || (writes && written.contains(name))) continue;
         files.push_back({at->path(), writes ? Fate::kRemoved : Fate::kKept});
     }
+    std::sort(files.begin() + static_cast<std::ptrdiff_t>(first), files.end(),
+              [](const PlannedFile& a, const PlannedFile& b) { return a.path < b.path; });
     // The crate that stands there becomes a backup; the oldest beyond `keep` go.
     const auto backups = StagedFolder::backups(output);
     const std::size_t all = backups.size() + (stands && writes ? 1 : 0);
@@ -74,6 +77,27 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
     for (std::size_t i = 0; i < backups.size(); ++i)
         files.push_back(
             {backups[i], writes && stands && i + keep < all ? Fate::kRemoved : Fate::kKept});
+}
+
+/// Which clips need not be packed again, told as packing tells it. `common` is what was said of
+/// figure and motion files.
+Status find_reused(const Jobs& jobs, const PackReport& common,
+                   std::vector<std::unique_ptr<CrateOutput>>& outputs,
+                   std::vector<PlannedClip>& clips) {
+    std::vector<bool> taken(clips.size(), false), stale(clips.size(), false);
+    for (const auto& output : outputs) {
+        const bool unchanged = output->unchanged().has_value();
+        if (!unchanged && output->may_take_over()) MELLOW_CHECK(output->begin(jobs, common));
+        for (std::size_t i = 0; i < clips.size(); ++i) {
+            if (!is_chosen(output->target(), jobs.clips()[i].clip)) continue;
+            if (!unchanged && output->may_take_over() && !output->wants(i)) continue;
+            taken[i] = true;
+            if (!unchanged && !(output->may_take_over() && output->has_standing(i)))
+                stale[i] = true;
+        }
+    }
+    for (std::size_t i = 0; i < clips.size(); ++i) clips[i].reused = taken[i] && !stale[i];
+    return {};
 }
 
 }  // namespace
@@ -88,10 +112,10 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
     MELLOW_TRY(const std::unique_ptr<Jobs> jobs, Jobs::read(recipe, report, options.progress));
     PackPlan plan;
     plan.name = recipe.name;
-    plan.joints = std::move(report.joints);
-    plan.findings = std::move(report.findings);
+    plan.joints = report.joints;
+    plan.findings = report.findings;
     plan.motion_files = jobs->motion_files();
-    plan.skipped = std::move(report.skipped);
+    plan.skipped = report.skipped;
     for (const ClipJob& job : jobs->clips()) {
         MELLOW_TRY(const std::shared_ptr<const FigureMotion> motion, jobs->motion(job.motion));
         MELLOW_TRY(const Rig rig, Rig::bind(*motion->scene, job.what, *motion->sheet));
@@ -100,10 +124,13 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         append(plan.findings, job.range().findings);
     }
     std::set<std::string> shared;  // clips of this share, for any target
+    std::vector<std::unique_ptr<CrateOutput>> outputs;
     for (const Target& target : recipe.targets) {
-        const bool one_file =
-            target.layout == Layout::kSkinAndLibrary || target.layout == Layout::kOneFile;
-        if (options.share && one_file) continue;
+        auto output_of_target = std::make_unique<CrateOutput>(recipe, target, options);
+        if (options.share && output_of_target->shares_a_file()) continue;
+        output_of_target->look();
+        const bool unchanged = output_of_target->unchanged().has_value();
+        outputs.push_back(std::move(output_of_target));
         plan.target += (plan.target.empty() ? "" : ", ") + target.name;
         Findings fitted;
         MELLOW_TRY(const FittedFigure figure,
@@ -141,12 +168,14 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         for (const ClipJob& job : jobs->clips())
             if (recipe.thumbnails && !options.share && is_chosen(target, job.clip))
                 written.push_back(thumbnail_name(job.clip.range.name));
-        add_files(recipe, target, std::move(written), options, writable.ok(), plan.files);
+        add_files(recipe, target, std::move(written), options, writable.ok() && !unchanged,
+                  plan.files);
         std::error_code error;
-        if (first && writable && options.keep > 0 && fs::exists(output, error))
+        if (first && writable && !unchanged && options.keep > 0 && fs::exists(output, error))
             plan.backup = StagedFolder::next_backup(output);
         if (plan.writable && !writable) plan.writable = std::move(writable);
     }
+    MELLOW_CHECK(find_reused(*jobs, report, outputs, plan.clips));
     if (options.share)
         std::erase_if(plan.clips, [&](const PlannedClip& c) { return !shared.contains(c.name); });
     return plan;
