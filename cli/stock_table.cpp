@@ -43,7 +43,7 @@ void StockTable::add(const FileStock& of) {
 void StockTable::add(const std::string& folder, const Crate& crate) {
     std::int64_t samples = 0;
     double seconds = 0;
-    for (const Clip& clip : crate.clips) samples += clip.samples, seconds += clip.seconds();
+    for (const ClipInfo& clip : crate.clips) samples += clip.samples, seconds += clip.seconds();
     const Stock stock = take_stock(crate.skin);
     rows_.push_back({folder, "crate", std::to_string(count(stock, NodeClass::kDeform)),
                      std::to_string(crate.clips.size()), std::to_string(samples),
@@ -99,11 +99,11 @@ std::string crate_text(const std::string& folder, const Crate& crate) {
                         stock.morph_targets);
     std::size_t width = 4;
     double seconds = 0;
-    for (const Clip& c : crate.clips)
+    for (const ClipInfo& c : crate.clips)
         width = std::max(width, c.name.size()), seconds += c.seconds();
     text += fmt::format("{:{}}  {:>7}  {:>9}  {:>8}  {:>6}  {}\n", "clip", width, "samples",
                         "seconds", "rate", "loop", "travel");
-    for (const Clip& c : crate.clips)
+    for (const ClipInfo& c : crate.clips)
         text += fmt::format("{:{}}  {:>7}  {:>9.3f}  {:>8}  {:>6}  {}\n", c.name, width, c.samples,
                             c.seconds(), to_text(c.rate), name(c.loop), travel_words(c.travel));
     return text + fmt::format("\n{} clips, {:.3f} s\n", crate.clips.size(), seconds);
@@ -120,7 +120,7 @@ void write_crate_stock(JsonWriter& json, const std::string& folder, const Crate&
     json.member("height_m", stock.height_m);
     json.member("deform_joints", count(stock, NodeClass::kDeform));
     json.member("morph_targets", stock.morph_targets);
-    json.list("clips", crate.clips, [&](const Clip& c) {
+    json.list("clips", crate.clips, [&](const ClipInfo& c) {
         json.begin_object().member("name", c.name).member("samples", c.samples);
         json.member("seconds", c.seconds()).member("rate", to_text(c.rate));
         json.member("loop", name(c.loop)).member("distance_m", c.travel.distance_m).end_object();

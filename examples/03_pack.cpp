@@ -16,7 +16,7 @@ mellow::Result<bool> pack_tamsin(const std::filesystem::path& folder) {
                    clip.proof.position_mm.worst, clip.proof.vertex_mm.worst);
 
     MELLOW_TRY(const mellow::Crate crate, mellow::open_crate(report.folder));
-    for (const mellow::Clip& clip : crate.clips)
+    for (const mellow::ClipInfo& clip : crate.clips)
         fmt::print("{:6} {:3} samples, {:.3f} s, {}, {:.3f} m forward per turn\n", clip.name,
                    clip.samples, clip.seconds(), name(clip.loop), clip.travel.step.z);
     return report.proven && crate.clips.size() == 3;

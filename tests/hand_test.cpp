@@ -212,7 +212,7 @@ TEST(HandTest, StepsTurnToTheSameSideForEveryGame) {
         EXPECT_THAT(facts, HasSubstr(fmt::format("\"heading_change_degrees\":{}", sign * 30)));
         EXPECT_THAT(facts, HasSubstr(fmt::format("\"step\":[100.0,{}.0,0.0]", sign * 50)));
         JsonMembers read(Bytes(facts.begin(), facts.end()));
-        const Clip back = clip_from_facts(read, Conversion(game, {}));
+        const ClipInfo back = clip_from_facts(read, Conversion(game, {}));
         EXPECT_NEAR(back.travel.step_heading_rad, clip.travel.step_heading_rad, 1e-9);
         EXPECT_LT(length(back.travel.step - clip.travel.step), 1e-9);
     }

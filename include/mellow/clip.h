@@ -1,5 +1,8 @@
 // Clip: uniform samples of motion on a skeleton, and what a player must know about them.
 //
+// ClipInfo is what a player must know and what people are told; Samples are the numbers. A clip is
+// both. Crates and reports carry ClipInfo alone: their samples are in files.
+//
 // Sample k stands at k / rate seconds; a clip starts at 0. Samples are single precision, made from
 // double arithmetic and rounded once. Everything is local to the parent joint, in the inside
 // convention. Counting: `samples` samples are `samples - 1` intervals; a looping clip says its
@@ -83,21 +86,43 @@ struct Cue {
     bool operator==(const Cue&) const = default;
 };
 
-struct Clip {
+/// What is known of a clip without its samples.
+struct ClipInfo {
     std::string name;
     ClipLabels labels;
     std::vector<Cue> cues;  ///< by time
     FrameRate rate;
-    int samples = 0;
-    std::vector<JointTrack> joints;  ///< one per joint of the skeleton
-    std::vector<MorphTrack> morphs;
-    std::vector<ScalarTrack> scalars;
+    int samples = 0;  ///< how many there are
     LoopForm loop = LoopForm::kOnce;
     int period = 0;  ///< intervals of one turn of the loop; samples - 1 when it plays once
     Travel travel;
 
+    /// Of one turn of the loop, or of playing it once.
     double seconds() const { return rate.seconds(period); }
 };
+
+/// The numbers of a clip, sample after sample in each track.
+struct Samples {
+    std::vector<JointTrack> joints;  ///< one per joint of the skeleton
+    std::vector<MorphTrack> morphs;
+    std::vector<ScalarTrack> scalars;
+};
+
+struct Clip : ClipInfo, Samples {};
+
+/// Calls visit(values, width) with the numbers of each track in turn: `width` of them are one
+/// sample. Translation, rotation and scale of each joint come first, then morph weights, then
+/// scalars.
+template <class Visit>
+void for_each_track(Samples& samples, const Visit& visit) {
+    for (JointTrack& track : samples.joints) {
+        visit(track.translation, std::size_t{3});
+        visit(track.rotation, std::size_t{4});
+        visit(track.scale, std::size_t{3});
+    }
+    for (MorphTrack& track : samples.morphs) visit(track.weights, track.targets.size());
+    for (ScalarTrack& track : samples.scalars) visit(track.values, std::size_t{1});
+}
 
 /// The local transform of one joint at one sample.
 Transform local_at(const JointTrack& track, int sample);

@@ -29,7 +29,7 @@ struct Crate {
     std::string name;
     Convention convention;
     Scene skin;                      ///< in the inside convention
-    std::vector<Clip> clips;         ///< what the manifest says; the samples are in `motions`
+    std::vector<ClipInfo> clips;     ///< what the manifest says; the samples are in `motions`
     std::vector<Scene> motions;      ///< one per clip, in the inside convention
     std::vector<std::string> files;  ///< of the clips, within the folder
     std::vector<ClipSource> sources;

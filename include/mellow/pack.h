@@ -62,6 +62,18 @@ struct MorphActivity {
     double vertex_mm = 0;        ///< the most that it moves a vertex, whatever joints do
 };
 
+/// The morph weights of one mesh that a clip holds.
+struct PackedMorphs {
+    std::string mesh;  ///< name of the mesh node
+    std::vector<std::string> targets;
+    std::vector<MorphActivity> activity;  ///< one per target
+};
+
+/// A scalar channel that a clip holds.
+struct PackedScalar {
+    std::string name, unit;
+};
+
 /// A part of a shaped clip, in samples of the clip, both included.
 struct PackedPart {
     std::string name;
@@ -71,7 +83,9 @@ struct PackedPart {
 
 /// One clip as it was packed. The samples themselves are in the files.
 struct PackedClip {
-    Clip clip;  ///< without its samples
+    ClipInfo clip;
+    std::vector<PackedMorphs> morphs;
+    std::vector<PackedScalar> scalars;
     SamplePlan plan;
     std::string timeline;
     std::string motion;             ///< the file it is from; empty for the figure's own
@@ -85,7 +99,6 @@ struct PackedClip {
     std::string shear_joint;
     std::vector<std::string> sheared_joints;  ///< that lost more than 1e-4 of a member
     ClipProof proof;
-    std::vector<std::vector<MorphActivity>> morphs;  ///< [morph track of the clip][target]
     /// Demands of the target on its file, where it has one of its own: how many are met, and the
     /// others.
     std::size_t demands_met = 0;

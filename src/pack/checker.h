@@ -31,7 +31,7 @@ CheckedFile read_checked(const std::filesystem::path& path, const std::string& f
 /// What a manifest says of a clip, where there is one.
 struct ListedClip {
     std::string name;
-    Clip facts;
+    ClipInfo facts;
 };
 
 class Checker {

@@ -45,7 +45,7 @@ void write_pairs(JsonWriter& json, std::string_view key, const Pairs& pairs) {
     });
 }
 
-void write_cues(JsonWriter& json, const Clip& clip) {
+void write_cues(JsonWriter& json, const ClipInfo& clip) {
     json.list("cues", clip.cues, [&](const Cue& cue) {
         json.begin_object().member("name", cue.name).member("seconds", tidy(cue.first));
         if (cue.last > cue.first) json.member("until", tidy(cue.last));
@@ -80,7 +80,7 @@ std::vector<Cue> read_cue_list(JsonMembers& facts) {
     return cues;
 }
 
-void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out) {
+void write_clip_facts(JsonWriter& json, const ClipInfo& clip, const Conversion& out) {
     json.member("samples", clip.samples).member("intervals", clip.samples - 1);
     json.member("seconds", tidy(clip.seconds())).member("rate", to_text(clip.rate));
     json.member("loop", name(clip.loop)).member("period_intervals", clip.period);
@@ -100,15 +100,15 @@ void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out)
     });
 }
 
-std::string clip_extras(const Clip& clip, const Conversion& out) {
+std::string clip_extras(const ClipInfo& clip, const Conversion& out) {
     JsonWriter json;
     json.begin_object();
     write_clip_facts(json, clip, out);
     return json.end_object().take_text();
 }
 
-Clip clip_from_facts(JsonMembers& facts, const Conversion& in) {
-    Clip clip;
+ClipInfo clip_from_facts(JsonMembers& facts, const Conversion& in) {
+    ClipInfo clip;
     clip.samples = facts.whole("samples");
     clip.period = facts.whole("period_intervals");
     clip.rate = facts.rate("rate");

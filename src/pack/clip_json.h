@@ -15,13 +15,13 @@ double tidy(double v);
 
 /// Rate, samples, seconds, loop form, period and travel, as members of the object that is open.
 /// `out` takes places to the target.
-void write_clip_facts(JsonWriter& json, const Clip& clip, const Conversion& out);
+void write_clip_facts(JsonWriter& json, const ClipInfo& clip, const Conversion& out);
 /// The same as the text of a JSON object, for the extras of the animation.
-std::string clip_extras(const Clip& clip, const Conversion& out);
+std::string clip_extras(const ClipInfo& clip, const Conversion& out);
 /// The cues of a clip's facts; what is wrong with them is the failure of `facts`.
 std::vector<Cue> read_cue_list(JsonMembers& facts);
 /// The way back, without name and samples; `in` takes places inside. What is missing or of the
 /// wrong kind is the failure of `facts`.
-Clip clip_from_facts(JsonMembers& facts, const Conversion& in);
+ClipInfo clip_from_facts(JsonMembers& facts, const Conversion& in);
 
 }  // namespace mellow

@@ -193,22 +193,20 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
             json.member("speed_m_s", tidy(packed.gap.speed_m_s));
             json.member("spin_degrees_s", tidy(packed.gap.spin_rad_s * kDegrees));
         });
-    json.list("morphs", packed.clip.morphs, [&](const MorphTrack& track) {
-        json.begin_object().member("mesh", track.mesh).list("targets", track.targets);
-        const auto t = static_cast<std::size_t>(&track - packed.clip.morphs.data());
-        if (t < packed.morphs.size())
-            json.list("activity", packed.morphs[t], [&](const MorphActivity& a) {
-                json.begin_object().member("least", tidy(a.least)).member("most", tidy(a.most));
-                json.member("first_sample", a.first_sample);
-                json.member("vertex_mm", tidy(a.vertex_mm)).end_object();
-            });
+    json.list("morphs", packed.morphs, [&](const PackedMorphs& morphs) {
+        json.begin_object().member("mesh", morphs.mesh).list("targets", morphs.targets);
+        json.list("activity", morphs.activity, [&](const MorphActivity& a) {
+            json.begin_object().member("least", tidy(a.least)).member("most", tidy(a.most));
+            json.member("first_sample", a.first_sample);
+            json.member("vertex_mm", tidy(a.vertex_mm)).end_object();
+        });
         json.end_object();
     });
     const MotionCheck& check = packed.motion_check;
     if (!check.feet.empty() || !check.wheels.empty() || !check.planes.empty())
         write_motion(json, packed.motion_check);
-    if (!packed.clip.scalars.empty())
-        json.list("scalars", packed.clip.scalars, [&](const ScalarTrack& scalar) {
+    if (!packed.scalars.empty())
+        json.list("scalars", packed.scalars, [&](const PackedScalar& scalar) {
             json.begin_object().member("name", scalar.name).member("unit", scalar.unit);
             json.end_object();
         });
@@ -295,15 +293,16 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
         packed.gap.spin_rad_s = gap.number("spin_degrees_s") / kDegrees;
     }
     for (JsonMembers& morph : json.objects("morphs")) {
-        packed.clip.morphs.push_back({morph.text("mesh"), morph.texts("targets"), {}});
-        std::vector<MorphActivity>& activity = packed.morphs.emplace_back();
+        PackedMorphs& morphs = packed.morphs.emplace_back();
+        morphs.mesh = morph.text("mesh");
+        morphs.targets = morph.texts("targets");
         for (JsonMembers& a : morph.objects("activity"))
-            activity.push_back({a.number("least"), a.number("most"), a.whole("first_sample"),
-                                a.number("vertex_mm")});
+            morphs.activity.push_back({a.number("least"), a.number("most"), a.whole("first_sample"),
+                                       a.number("vertex_mm")});
     }
     if (json.has("motion")) packed.motion_check = read_motion(json.object("motion"));
     for (JsonMembers& scalar : json.objects("scalars"))
-        packed.clip.scalars.push_back({scalar.text("name"), scalar.text("unit"), {}});
+        packed.scalars.push_back({scalar.text("name"), scalar.text("unit")});
     JsonMembers shear = json.object("shear");
     packed.worst_shear = shear.number("worst");
     packed.shear_joint = shear.text("joint");

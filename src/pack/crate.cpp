@@ -63,7 +63,7 @@ Result<StoredFile> listed(const std::filesystem::path& folder, JsonMembers entry
 }
 
 /// The words beside a clip on the contact sheet.
-std::vector<std::string> sheet_lines(const Clip& clip) {
+std::vector<std::string> sheet_lines(const ClipInfo& clip) {
     std::vector<std::string> lines{clip.name};
     if (clip.samples == 1) {
         lines.emplace_back("a single pose");
@@ -126,7 +126,7 @@ Result<Manifest> open_manifest(const std::filesystem::path& folder) {
 
 /// What the manifest says of a clip, and its file.
 Result<Scene> open_clip(const Manifest& manifest, const Scene& skin, JsonMembers entry,
-                        Clip& clip) {
+                        ClipInfo& clip) {
     clip = clip_from_facts(entry, Conversion(manifest.target.convention, {}));
     clip.name = entry.text("name");
     if (clip.samples < 1 || clip.samples > 100'000'000)
@@ -139,7 +139,7 @@ Result<Scene> open_clip(const Manifest& manifest, const Scene& skin, JsonMembers
 }
 
 /// What players are told of a clip, where the two do not agree.
-std::vector<std::string> other_facts(const Clip& a, const Clip& b) {
+std::vector<std::string> other_facts(const ClipInfo& a, const ClipInfo& b) {
     std::vector<std::string> out;
     const auto say = [&](const char* what, const std::string& is, const std::string& was) {
         if (is != was) out.push_back(fmt::format("{}: {}, not {}", what, is, was));
@@ -202,7 +202,7 @@ Result<ClipChange> compare_clips(Side& a, JsonMembers entry_a, Side& b, JsonMemb
         if (figures_b.contains(what)) figure.is = figures_b[what];
         if (figure.was >= 0 || figure.is >= 0) out.motion.push_back(std::move(figure));
     }
-    Clip clip_a, clip_b;
+    ClipInfo clip_a, clip_b;
     MELLOW_TRY(const Scene was, open_clip(a.manifest, *a.skin, std::move(entry_a), clip_a));
     MELLOW_TRY(const Scene is, open_clip(b.manifest, *b.skin, std::move(entry_b), clip_b));
     MELLOW_TRY(const Comparison compared, compare_motion(was, is, {}));
@@ -283,7 +283,7 @@ Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions) {
     MELLOW_TRY(crate.skin, decode_scene(std::move(skin), manifest.target));
     if (crate.skin.nodes.empty()) return manifest.bad("a skin without nodes");
     for (JsonMembers& entry : manifest.json.objects("clips")) {
-        Clip clip;
+        ClipInfo clip;
         crate.files.push_back(entry.text("file"));
         ClipSource& source = crate.sources.emplace_back();
         if (entry.has("source")) {
@@ -302,7 +302,7 @@ Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions) {
 std::vector<SheetClip> sheet_clips(const Crate& crate) {
     std::vector<SheetClip> clips;
     for (std::size_t i = 0; i < crate.clips.size(); ++i) {
-        const Clip& facts = crate.clips[i];
+        const ClipInfo& facts = crate.clips[i];
         SheetClip clip;
         clip.scene = &crate.motions[i];
         clip.lines = sheet_lines(facts);

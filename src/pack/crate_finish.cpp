@@ -60,7 +60,7 @@ bool CrateOutput::same_drawn() const {
     if (std::min(names.size(), kMostDrawn) != drawn) return false;
     return std::equal(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(drawn),
                       crate_.clips.begin(),
-                      [](const std::string& a, const mellow::Clip& b) { return a == b.name; });
+                      [](const std::string& a, const ClipInfo& b) { return a == b.name; });
 }
 
 Findings CrateOutput::all_skipped() const {
@@ -73,12 +73,10 @@ Findings CrateOutput::all_skipped() const {
 void CrateOutput::note_idle_morphs() {
     std::map<std::string, bool> active;
     for (const PackedClip& packed : report_.clips)
-        for (std::size_t m = 0; m < std::min(packed.clip.morphs.size(), packed.morphs.size()); ++m)
-            for (std::size_t t = 0; t < packed.morphs[m].size(); ++t) {
-                const MorphTrack& track = packed.clip.morphs[m];
-                active[track.mesh + "/" + track.targets[t]] |=
-                    packed.morphs[m][t].first_sample >= 0;
-            }
+        for (const PackedMorphs& morphs : packed.morphs)
+            for (std::size_t t = 0; t < morphs.activity.size(); ++t)
+                active[morphs.mesh + "/" + morphs.targets[t]] |=
+                    morphs.activity[t].first_sample >= 0;
     std::vector<std::string> idle;
     for (const auto& [name, used] : active)
         if (!used) idle.push_back(name);

@@ -74,20 +74,12 @@ void append_steps(const MotionCheck& check, const SamplePlan& plan, std::vector<
                      [](const Cue& a, const Cue& b) { return a.first < b.first; });
 }
 
-/// Samples are in the file; what stays is what the report tells.
-Clip without_samples(Clip clip) {
-    clip.joints = {};
-    // Not "= {}", which would keep the room.
-    for (MorphTrack& track : clip.morphs) track.weights = std::vector<float>();
-    for (ScalarTrack& track : clip.scalars) track.values = std::vector<float>();
-    return clip;
-}
-
 /// What each morph target does in a clip.
-std::vector<std::vector<MorphActivity>> activity(const Clip& clip, const Scene& figure) {
-    std::vector<std::vector<MorphActivity>> out;
+std::vector<PackedMorphs> packed_morphs(const Clip& clip, const Scene& figure) {
+    std::vector<PackedMorphs> out;
     for (const MorphTrack& track : clip.morphs) {
-        auto& list = out.emplace_back(track.targets.size());
+        auto& list = out.emplace_back(PackedMorphs{track.mesh, track.targets, {}}).activity;
+        list.resize(track.targets.size());
         const int node = find_node(figure, track.mesh);
         for (std::size_t t = 0; t < list.size(); ++t) {
             MorphActivity& a = list[t];
@@ -454,7 +446,9 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     if (clip.loop == LoopForm::kClosed && target_.loop_form == LoopForm::kOpen) open_loop(clip);
     clip = fitted_->fitted(std::move(clip));
     MELLOW_CHECK(can_hold(target_, clip));
-    out.packed.morphs = activity(clip, fitted_->scene());
+    out.packed.morphs = packed_morphs(clip, fitted_->scene());
+    for (const ScalarTrack& track : clip.scalars)
+        out.packed.scalars.push_back({track.name, track.unit});
     if (shares_a_file()) {
         out.clip = std::move(clip);
         return out;
@@ -470,8 +464,8 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     MELLOW_TRY(out.packed.file, put(written, "clip"));
     const std::string& file = out.packed.file.file;
     CheckedFile read = read_checked(folder_->path() / file, file);
-    out.packed.clip = without_samples(std::move(clip));
-    const Clip& told = out.packed.clip;
+    out.packed.clip = std::move(clip);
+    const ClipInfo& told = out.packed.clip;
     out.demands = check_clip(read, target_, &crate_.skin, {{told.name, told}});
     MELLOW_TRY(out.motion,
                decode_clip(std::move(read), target_, crate_.skin, told.name, told.samples));
@@ -499,7 +493,7 @@ Status CrateOutput::write_shared() {
     MELLOW_TRY(shared_, decode_scene(std::move(stored), target_));
     std::size_t next = 0;
     for (OutputClip& kept : kept_)
-        if (!kept.packed.plan.clip.empty()) kept.clip = without_samples(std::move(clips[next++]));
+        if (!kept.packed.plan.clip.empty()) kept.packed.clip = std::move(clips[next++]);
     return {};
 }
 
@@ -507,8 +501,8 @@ Result<OutputClip> CrateOutput::prove_shared(std::size_t i, const BakedClip& bak
     OutputClip out = kept_[i];
     out.packed.file = shared_record_;
     out.packed.file.role = "clip";
-    out.packed.clip = out.clip;
-    MELLOW_TRY(out.motion, clip_of(*shared_, target_, out.clip.name, out.clip.samples));
+    const ClipInfo& told = out.packed.clip;
+    MELLOW_TRY(out.motion, clip_of(*shared_, target_, told.name, told.samples));
     MELLOW_CHECK(prove(i, baked, {}, out));
     return out;
 }

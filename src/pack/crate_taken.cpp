@@ -23,7 +23,7 @@ std::string CrateOutput::inputs_of(std::size_t i) const {
 }
 
 Status CrateOutput::open_motion(OutputClip& clip) const {
-    const Clip& told = clip.packed.clip;
+    const ClipInfo& told = clip.packed.clip;
     MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / clip.packed.file.file));
     MELLOW_TRY(clip.motion,
                decode_clip(std::move(stored), target_, crate_.skin, told.name, told.samples));

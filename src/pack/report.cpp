@@ -41,7 +41,7 @@ std::string deviation_words(const Deviation& d, std::string_view unit) {
 }
 
 std::string clip_text(const PackedClip& p) {
-    const Clip& c = p.clip;
+    const ClipInfo& c = p.clip;
     std::string text = fmt::format("clip {}   {}   {} bytes\n", c.name, p.file.file, p.file.bytes);
     const std::int64_t from = p.plan.last_frame - p.plan.first_frame;
     text +=

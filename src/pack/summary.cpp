@@ -24,7 +24,7 @@ std::string travel_figure(const Travel& t) {
 }
 
 std::string clip_line(const PackedClip& packed, std::size_t width) {
-    const Clip& c = packed.clip;
+    const ClipInfo& c = packed.clip;
     return fmt::format("{:{}}  {:>7}  {:>8.3f}  {:6}  {:>10}  {:>8}  {:>8}  {}\n", c.name, width,
                        c.samples, c.seconds(), name(c.loop), travel_figure(c.travel),
                        figure(worse(packed.proof.position_mm, packed.proof.vertex_mm)),

@@ -29,7 +29,7 @@ Transform mixed(const Transform& a, const Transform& b, double w) {
     return {on_line(a.t, b.t, w), slerp(a.r, b.r, w), on_line(a.s, b.s, w)};
 }
 
-PlayedMotion::PlayedMotion(const Clip& facts, const Scene& motion, const Scene& skin, int root)
+PlayedMotion::PlayedMotion(const ClipInfo& facts, const Scene& motion, const Scene& skin, int root)
     : facts_(facts), skin_(skin), root_(root), seconds_(facts.seconds()) {
     std::vector<double> seconds;
     for (int k = 0; k < facts_.samples; ++k) seconds.push_back(facts_.rate.seconds(k));

@@ -18,11 +18,11 @@ Transform mixed(const Transform& a, const Transform& b, double w);
 class PlayedMotion {
   public:
     /// `joints`: names of the nodes of the skin; those that the clip does not move are kNone.
-    PlayedMotion(const Clip& facts, const Scene& motion, const Scene& skin, int root);
+    PlayedMotion(const ClipInfo& facts, const Scene& motion, const Scene& skin, int root);
 
     double seconds() const { return seconds_; }
     bool loops() const { return facts_.loop != LoopForm::kOnce; }
-    const Clip& facts() const { return facts_; }
+    const ClipInfo& facts() const { return facts_; }
 
     /// The local transforms of all nodes of the skin at a second of the clip from 0 to seconds(),
     /// the root without what it travels.
@@ -40,7 +40,7 @@ class PlayedMotion {
     Transform local(std::size_t moved, double second) const;
     Transform travel_of(const Transform& root) const;
 
-    Clip facts_;
+    ClipInfo facts_;
     const Scene& skin_;
     int root_;
     double seconds_ = 0;

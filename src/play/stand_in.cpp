@@ -251,7 +251,7 @@ Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
     parts->skin = crate.skin;
     parts->sheet = sheet;
     std::vector<std::string> names;
-    for (const Clip& clip : crate.clips) names.push_back(clip.name);
+    for (const ClipInfo& clip : crate.clips) names.push_back(clip.name);
     Findings wrong;
     std::map<std::string, std::size_t> used;
     for (const State& state : sheet.states) {
@@ -279,7 +279,7 @@ Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
         parts->clip_of.push_back(have->second);
     }
     if (!wrong.empty()) return wrong;
-    for (const Clip& clip : crate.clips)
+    for (const ClipInfo& clip : crate.clips)
         for (const Cue& cue : clip.cues)
             if (!used.contains(clip.name))
                 parts->idle_cues.push_back(cue.name + " of " + clip.name);

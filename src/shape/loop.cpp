@@ -6,17 +6,6 @@
 namespace mellow {
 namespace {
 
-template <class Change>
-void change_arrays(Clip& clip, Change change) {
-    for (JointTrack& track : clip.joints) {
-        change(track.translation, std::size_t{3});
-        change(track.rotation, std::size_t{4});
-        change(track.scale, std::size_t{3});
-    }
-    for (MorphTrack& track : clip.morphs) change(track.weights, track.targets.size());
-    for (ScalarTrack& track : clip.scalars) change(track.values, std::size_t{1});
-}
-
 /// Turn from one rotation to another as a vector along its axis, radians.
 Vec3 turn_between(Quat a, Quat b) {
     const Quat d = conjugate(a) * nearest(b, a);
@@ -76,7 +65,7 @@ LoopGap loop_gap(const Clip& clip) {
 
 void open_loop(Clip& clip) {
     if (clip.loop != LoopForm::kClosed) return;
-    change_arrays(clip, [](std::vector<float>& values, std::size_t width) {
+    for_each_track(clip, [](std::vector<float>& values, std::size_t width) {
         values.resize(values.size() - width);
     });
     clip.loop = LoopForm::kOpen;
@@ -85,7 +74,7 @@ void open_loop(Clip& clip) {
 
 void close_loop(Clip& clip) {
     if (clip.loop != LoopForm::kOpen) return;
-    change_arrays(clip, [](std::vector<float>& values, std::size_t width) {
+    for_each_track(clip, [](std::vector<float>& values, std::size_t width) {
         for (std::size_t i = 0; i < width; ++i) values.push_back(values[i]);
     });
     clip.loop = LoopForm::kClosed;
