@@ -5,6 +5,7 @@
 #include "mellow/read.h"
 #include "mellow/take.h"
 #include "mellow/write.h"
+#include "plain_gltf.h"
 #include "rigs.h"
 #include "small_figure.h"
 
@@ -308,6 +309,39 @@ TEST_F(UnseenTest, AJointBelowOthersOfTheRootsNameIsNamed) {
     EXPECT_THAT(clash("head"), FailsWith(Code::kNameClash, "joint \"head\""));
     EXPECT_THAT(clash("head"), FailsWith(Code::kNameClash, "root = "));
     EXPECT_THAT(clash("hips"), IsOk()) << "the only joint on top is the root";
+}
+
+TEST_F(UnseenTest, NodesNamedAfterTheirParentsMoveByThemselves) {
+    // "arm.mesh" and "eye.view" are nodes like others: only what was split off stands for another.
+    Scene scene;
+    scene.rate = {24, 1};
+    const int arm = test::add_node(scene, "arm", kNone, {});
+    const int plate = test::add_node(scene, "arm.mesh", arm, {{0, 1, 0}, {}, {1, 1, 1}});
+    const int eye = test::add_node(scene, "eye", arm, {{0, 2, 0}, {}, {1, 1, 1}});
+    const int view = test::add_node(scene, "eye.view", eye, {});
+    Mesh mesh;
+    mesh.primitives.emplace_back();
+    mesh.primitives[0].positions = {{0, 0, 0}, {0.5F, 0, 0}, {0, 0.5F, 0}};
+    scene.meshes.push_back(mesh);
+    scene.nodes[1].mesh = 0;
+    scene.cameras = {R"({"type":"perspective","perspective":{"yfov":0.8,"znear":0.1}})"};
+    scene.nodes[3].camera = 0;
+    test::key_turn(scene, arm, {}, test::turn(test::kX, 40));
+    test::key_turn(scene, plate, {}, test::turn(test::kZ, 70));
+    test::key_turn(scene, view, {}, test::turn(test::kY, 30));
+    scene.timelines[0].name = "move";
+    write_bytes(folder_ / "figure.glb", write_glb(scene));
+    const auto report = pack_text(folder_, recipe("range = [0, 24]\n", "", "rate = 24\n"), true);
+    ASSERT_THAT(report, IsOk());
+    EXPECT_TRUE(report.value().proven);
+    EXPECT_THAT(report.value().joints, testing::IsSupersetOf({"arm.mesh", "eye.view"}));
+    const auto worlds =
+        test::plain_gltf_worlds(test::read_text(folder_ / "out/clips/c.glb"), "c", 24);
+    // Columns of Rx(40) Rz(70): the first is (cos 70, sin 70 cos 40, sin 70 sin 40).
+    const double c = std::cos(70 * M_PI / 180), s = std::sin(70 * M_PI / 180);
+    const double wanted[] = {c, s * std::cos(40 * M_PI / 180), s * std::sin(40 * M_PI / 180)};
+    for (std::size_t row = 0; row < 3; ++row)
+        EXPECT_NEAR(worlds.at("arm.mesh").world[row][0], wanted[row], 1e-6);
 }
 
 TEST(UnseenKeysTest, KeysNearlyUnitAreMadeUnitBeforeTheyAreMixed) {

@@ -45,6 +45,9 @@ struct Node {
     std::vector<double> morph_weights;  ///< at rest; as many as the mesh has targets, or none
     bool end_site = false;              ///< the tip of a bone, with a place but no motion (BVH)
     bool light = false;                 ///< it has a light in the file; no more of it is carried
+    /// It was split off from its parent, for the camera or the mesh that the parent had. Who asks
+    /// for the parent means it as well.
+    bool split_off = false;
     RawJson extras, extensions;
 };
 

@@ -42,12 +42,10 @@ void choose_by_meshes(const Scene& scene, const std::vector<int>& driven,
 void choose_all(const Scene& scene, std::vector<bool>& chosen) {
     for (std::size_t n = 0; n < scene.nodes.size(); ++n)
         chosen[n] = scene.nodes[n].camera == kNone && !scene.nodes[n].end_site;
-    // What only held a camera, which has been split off as its child "NODE.view", is no joint
-    // beside it.
+    // What only held a camera that has been split off is no joint beside it.
     const auto children = children_of(scene);
     for (const Node& node : scene.nodes)
-        if (node.camera != kNone && node.parent != kNone && children[at(node.parent)].size() == 1 &&
-            node.name == scene.nodes[at(node.parent)].name + ".view")
+        if (node.camera != kNone && node.split_off && children[at(node.parent)].size() == 1)
             chosen[at(node.parent)] = false;
 }
 
@@ -156,21 +154,18 @@ double scale_above(const Scene& scene, const std::vector<Affine>& rest, int node
     return scale > 1e-9 ? scale : 1;
 }
 
-/// "NODE" for the camera of "NODE.view", unless that is a joint of its own.
+/// Of a camera that was split off the name of what had it, unless that is a joint of its own.
 std::string camera_name(const Scene& scene, const std::vector<bool>& chosen, int node) {
     const Node& own = scene.nodes[at(node)];
-    const bool split =
-        own.name.ends_with(".view") && own.parent != kNone && !chosen[at(own.parent)];
-    return split ? own.name.substr(0, own.name.size() - 5) : own.name;
+    const bool stands_for = own.split_off && !chosen[at(own.parent)];
+    return stands_for ? scene.nodes[at(own.parent)].name : own.name;
 }
 
 }  // namespace
 
 int rigid_part(const Scene& scene, int node) {
     const Node& own = scene.nodes[at(node)];
-    const bool split =
-        own.parent != kNone && own.name == scene.nodes[at(own.parent)].name + ".mesh";
-    return split ? own.parent : node;
+    return own.split_off ? own.parent : node;
 }
 
 Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice,
@@ -185,7 +180,7 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
     const std::vector<bool> carrying = carrying_joints(scene, chosen);
     for (const int n : parents_first(scene)) {
         if (!chosen[at(n)]) continue;
-        // A camera's joint hangs on the root alone, and is named without ".view".
+        // A camera's joint hangs on the root alone, and has the name of what had the camera.
         const bool camera = scene.nodes[at(n)].camera != kNone;
         const int up = camera ? kNone : kept_ancestor(scene, chosen, n);
         const int parent = up == kNone ? kNone : joint_of[at(up)];

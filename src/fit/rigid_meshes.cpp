@@ -28,6 +28,7 @@ void split_rigid_meshes(Scene& scene) {
         Node mesh;
         mesh.name = scene.nodes[n].name + ".mesh";
         mesh.parent = static_cast<int>(n);
+        mesh.split_off = true;
         std::swap(mesh.mesh, scene.nodes[n].mesh);
         std::swap(mesh.morph_weights, scene.nodes[n].morph_weights);
         const int to = static_cast<int>(scene.nodes.size());

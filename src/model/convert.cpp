@@ -83,6 +83,7 @@ void keep_views(Scene& scene, const Conversion& c) {
         Node view;
         view.name = scene.nodes[n].name + ".view";
         view.parent = static_cast<int>(n);
+        view.split_off = true;
         view.local.r = back;
         std::swap(view.camera, scene.nodes[n].camera);
         scene.nodes.push_back(std::move(view));

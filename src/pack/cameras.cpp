@@ -104,8 +104,8 @@ Status prepare_cameras(const Recipe& recipe, Scene& scene, RigSheet& sheet) {
     const std::size_t count = scene.nodes.size();
     for (std::size_t n = 0; n < count; ++n) {
         if (scene.nodes[n].camera == kNone) continue;
-        std::string name = scene.nodes[n].name;
-        if (name.ends_with(".view")) name.resize(name.size() - 5);
+        const Node& node = scene.nodes[n];
+        std::string name = node.split_off ? scene.nodes[at(node.parent)].name : node.name;
         if (name.starts_with(recipe.strip_prefix)) name = name.substr(recipe.strip_prefix.size());
         const RecipeCamera* wanted = &plain;
         for (const RecipeCamera& camera : recipe.cameras)

@@ -49,8 +49,7 @@ Status Figure::leave_out(const JointChoice& choice, const std::vector<int>& driv
     for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
         Node& node = scene_.nodes[n];
         const auto part = at(rigid_part(scene_, static_cast<int>(n)));
-        const bool view =
-            node.name.ends_with(".view") && node.parent != kNone && drop[at(node.parent)];
+        const bool view = node.split_off && drop[at(node.parent)];
         if (node.camera != kNone && (drop[n] || view))
             node.camera = kNone, cameras.push_back(node.name);
         if (node.mesh == kNone) continue;

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/at.h"
 #include "base/text.h"
 
 namespace mellow {
@@ -87,6 +88,24 @@ void decode_names(ReadResult& read, const std::string& file) {
                                  fmt::format("names that are no UTF-8: {}", name_list(decoded)),
                                  "UTF-8; they were read as Latin-1",
                                  "write the file again with UTF-8 names, if they look wrong"});
+}
+
+void know_split_views(Scene& scene) {
+    std::vector<bool> other(scene.nodes.size(), false);  // has children, or keys
+    for (const Node& node : scene.nodes)
+        if (node.parent != kNone) other[at(node.parent)] = true;
+    for (const Timeline& timeline : scene.timelines) {
+        for (const Channel& c : timeline.channels) other[at(c.node)] = true;
+        for (const MemberCurve& m : timeline.members) other[at(m.node)] = true;
+    }
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        Node& node = scene.nodes[n];
+        if (node.camera == kNone || node.parent == kNone || node.mesh != kNone || other[n])
+            continue;
+        const Vec3 grown = node.local.s - Vec3{1, 1, 1};
+        node.split_off = node.name == scene.nodes[at(node.parent)].name + ".view" &&
+                         length(node.local.t) < 1e-9 && length(grown) < 1e-6 && !node.shear;
+    }
 }
 
 }  // namespace mellow

@@ -141,6 +141,7 @@ Result<ReadResult> read_memory(Bytes bytes, const std::string& name, const LoadF
                                const ReadLimits& limits) {
     MELLOW_TRY(ReadResult read, read_any(std::move(bytes), name, load, limits));
     decode_names(read, name);
+    know_split_views(read.scene);
     const std::vector<std::string> renamed = name_timelines(read.scene);
     if (!renamed.empty())
         read.findings.push_back({Code::kDefaultName, Severity::kNote, name,
