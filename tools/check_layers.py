@@ -16,7 +16,7 @@ HEADERS = {
               "joint_map", "motion_table", "motion_text", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack", "value_curve"],
     "read": ["read"], "rig": ["lift", "performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["motion_check", "shape", "shaping"], "travel": ["travel"],
     "fit": ["fit", "joint_fit"], "write": ["write"], "crate": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet", "pictures"],
-    "pack": ["mellow", "bake_file", "check", "draft", "pack", "page", "recipe", "share", "target", "crate", "convert_file", "rig_stock"],
+    "pack": ["mellow", "bake_file", "check", "draft", "pack", "page", "recipe", "share", "target", "crate", "convert_file", "rig_stock", "write_crate"],
     "play": ["play", "states"],
 }
 OWNER = {name: stage for stage, names in HEADERS.items() for name in names}

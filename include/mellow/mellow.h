@@ -81,3 +81,4 @@
 #include "mellow/travel.h"
 #include "mellow/value_curve.h"
 #include "mellow/write.h"
+#include "mellow/write_crate.h"

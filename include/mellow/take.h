@@ -8,6 +8,7 @@
 #pragma once
 
 #include <array>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -81,6 +82,14 @@ struct TakeParts {
 Take take_of(const Scene& scene, const PoseSource& poses, const Skeleton& skeleton,
              const JointSources& sources, const TakeParts& parts = {},
              const std::optional<PoseSource>& locals = {});
+/// Moves joints: is handed all of a skeleton as they rest, each relative to its parent, and leaves
+/// them as they are at that moment. Metres, unit quaternions, inside.
+using JointMover = std::function<void(double seconds, std::span<Transform> joints)>;
+/// The take that a function makes, of no file and no rig. It has no end of its own: a plan says
+/// which seconds of it are baked. Mounts go with their joints; morph weights rest. `move` may be
+/// called from several threads at once, in any order of moments, and must give the same each time.
+Take take_of(const Skeleton& skeleton, JointMover move, const TakeParts& parts = {});
+
 /// The nodes whose world matrices a take of locals looks at: give them to Rig::source(), which then
 /// leaves out what nobody needs.
 std::vector<int> take_needs(const Scene& scene, const Skeleton& skeleton,

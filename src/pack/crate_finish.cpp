@@ -4,12 +4,11 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <set>
 
 #include "base/text.h"
 #include "crate/hash.h"
-#include "pack/check_folder.h"
 #include "pack/checks.h"
+#include "pack/crate_files.h"
 #include "pack/crate_output.h"
 #include "pack/target_table.h"
 
@@ -86,34 +85,11 @@ void CrateOutput::note_idle_morphs() {
                                     "[[target.morphs]] with do = \"drop\", if no game sets them"});
 }
 
-/// Reads everything that was written once more, and measures it against the target.
-void CrateOutput::check_target() {
-    std::vector<std::pair<std::string, ListedClip>> clips;
-    for (const PackedClip& packed : report_.clips)
-        clips.emplace_back(packed.file.file, ListedClip{packed.clip.name, packed.clip});
-    CheckReport checked;
-    checked.crate = true;
-    const std::size_t met = known_.met;
-    check_listed(folder_->path(), target_, report_.skin.file, clips, checked, std::move(known_));
-    report_.demands = checked.demands.size() + met;
-    // What is the source's, packing has judged already, as grave as the recipe wants it.
-    const std::set<std::string> judged{"size",           "stands", "height",
-                                       "closing-sample", "moves",  "travels-ahead"};
-    report_.unmet = static_cast<std::size_t>(std::count_if(
-        checked.demands.begin(), checked.demands.end(), [](const Demand& d) { return !d.met; }));
-    for (const Demand& d : checked.demands)
-        if (!d.met && !judged.contains(d.id))
-            report_.findings.push_back(
-                {Code::kTargetUnmet, Severity::kStop,
-                 fmt::format("{}, {}", d.file.empty() ? "crate" : d.file, d.id), d.found, d.wanted,
-                 d.remedy});
-}
-
 Result<PackReport> CrateOutput::finish() {
     const bool drawn = !options_.share && fit_to_place();  // a part is no use for pictures
     if (recipe_.picture && drawn) MELLOW_CHECK(draw());
     if (recipe_.thumbnails && drawn) MELLOW_CHECK(draw_thumbnails());
-    check_target();
+    check_written(folder_->path(), target_, std::move(known_), report_);
     if (!options_.share) note_idle_morphs();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)

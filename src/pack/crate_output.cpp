@@ -17,6 +17,7 @@
 #include "pack/clip_json.h"
 #include "pack/clip_judge.h"
 #include "pack/clip_record.h"
+#include "pack/crate_files.h"
 #include "pack/target_table.h"
 
 namespace mellow {
@@ -74,32 +75,6 @@ void append_steps(const MotionCheck& check, const SamplePlan& plan, std::vector<
                      [](const Cue& a, const Cue& b) { return a.first < b.first; });
 }
 
-/// What each morph target does in a clip.
-std::vector<PackedMorphs> packed_morphs(const Clip& clip, const Scene& figure) {
-    std::vector<PackedMorphs> out;
-    for (const MorphTrack& track : clip.morphs) {
-        auto& list = out.emplace_back(PackedMorphs{track.mesh, track.targets, {}}).activity;
-        list.resize(track.targets.size());
-        const int node = find_node(figure, track.mesh);
-        for (std::size_t t = 0; t < list.size(); ++t) {
-            MorphActivity& a = list[t];
-            for (int k = 0; k < clip.samples; ++k) {
-                const auto w = static_cast<double>(track.weights[at(k) * list.size() + t]);
-                a.least = k == 0 ? w : std::min(a.least, w);
-                a.most = k == 0 ? w : std::max(a.most, w);
-                if (a.first_sample < 0 && std::abs(w) > 1e-6) a.first_sample = k;
-            }
-            double reach = 0;
-            for (const Primitive& part : figure.meshes[at(figure.nodes[at(node)].mesh)].primitives)
-                if (t < part.targets.size())
-                    for (const Float3& delta : part.targets[t].positions)
-                        reach = std::max(reach, length(as_vec(delta)));
-            a.vertex_mm = 1000 * reach * std::max(std::abs(a.least), std::abs(a.most));
-        }
-    }
-    return out;
-}
-
 /// Files that are in memory alone.
 StoredFile unstored(const WrittenScene& written) {
     const WrittenFile& first = written.files.front();
@@ -111,24 +86,6 @@ StoredFile unstored(const WrittenScene& written) {
                         return Bytes(file.bytes.begin(), file.bytes.end());
                 return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
             }};
-}
-
-/// What a format of clips cannot hold of these.
-Status can_hold(const Target& target, const Clip& clip) {
-    const bool own_meshes =
-        target.layout == Layout::kOneFile || target.layout == Layout::kClipsWithSkin;
-    const bool morphs = target.clip_format == FileFormat::kBvh ||
-                        (target.clip_format == FileFormat::kDae && !own_meshes);
-    const bool scalars =
-        target.clip_format == FileFormat::kBvh || target.clip_format == FileFormat::kDae;
-    if ((!morphs || clip.morphs.empty()) && (!scalars || clip.scalars.empty())) return {};
-    return Finding{Code::kLeftOut,
-                   Severity::kStop,
-                   target.where,
-                   fmt::format("{} for clips with {}", name(target.clip_format),
-                               clip.scalars.empty() || !scalars ? "morph weights" : "scalars"),
-                   "a format that holds them: glb, gltf or csv",
-                   "format = \"glb\"; or leave morph targets out: [[morphs]] with do = \"drop\""};
 }
 
 }  // namespace
@@ -251,19 +208,6 @@ void CrateOutput::say_once(const Findings& findings) {
     }
 }
 
-Result<FileRecord> CrateOutput::put(const WrittenScene& written, const std::string& role) const {
-    FileRecord record;
-    for (const WrittenFile& file : written.files) {
-        if (folder_) MELLOW_CHECK(folder_->write(file.name, file.bytes));
-        FileRecord one{role, file.name, file.bytes.size(), hash_hex(file.bytes), {}};
-        if (record.file.empty())
-            record = std::move(one);
-        else
-            record.parts.push_back(std::move(one));
-    }
-    return record;
-}
-
 Status CrateOutput::write_skin() {
     const FittedFigure& figure = *fitted_;
     Assembled skin =
@@ -280,7 +224,7 @@ Status CrateOutput::write_skin() {
     if (target_.layout == Layout::kOneFile) {  // its file comes when it has its clips
         MELLOW_TRY(crate_.skin, decode_scene(unstored(written), target_));
     } else {
-        MELLOW_TRY(report_.skin, put(written, "skin"));
+        MELLOW_TRY(report_.skin, put_files(folder(), written, "skin"));
         MELLOW_TRY(StoredFile stored, folder_ ? stored_file(folder_->path() / report_.skin.file)
                                               : Result<StoredFile>(unstored(written)));
         MELLOW_TRY(crate_.skin, decode_scene(std::move(stored), target_));
@@ -461,7 +405,7 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     } else {
         MELLOW_TRY(written, encode_clip(fitted_->skeleton(), clip, target_, names_.clips[i]));
     }
-    MELLOW_TRY(out.packed.file, put(written, "clip"));
+    MELLOW_TRY(out.packed.file, put_files(folder(), written, "clip"));
     const std::string& file = out.packed.file.file;
     CheckedFile read = read_checked(folder_->path() / file, file);
     out.packed.clip = std::move(clip);
@@ -487,7 +431,7 @@ Status CrateOutput::write_shared() {
                      target_, one ? target_.skin_format : target_.clip_format,
                      one ? names_.skin : names_.library));
     say_once(written.findings);
-    MELLOW_TRY(shared_record_, put(written, one ? "skin" : "clip"));
+    MELLOW_TRY(shared_record_, put_files(folder(), written, one ? "skin" : "clip"));
     if (one) report_.skin = shared_record_;
     MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / shared_record_.file));
     MELLOW_TRY(shared_, decode_scene(std::move(stored), target_));
@@ -517,12 +461,7 @@ void CrateOutput::skip(std::size_t i, Findings why) {
 void CrateOutput::take(std::size_t i, OutputClip clip) {
     const std::size_t said = report_.findings.size();
     PackedClip& packed = clip.packed;
-    for (Demand& demand : clip.demands) {
-        if (demand.met)
-            ++packed.demands_met;
-        else
-            packed.demands_unmet.push_back(std::move(demand));
-    }
+    keep_demands(std::move(clip.demands), packed);
     if (packed.demands_met > 0) {
         known_.met += packed.demands_met;
         known_.unmet[packed.file.file] = packed.demands_unmet;

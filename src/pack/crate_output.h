@@ -108,7 +108,6 @@ class CrateOutput {
     Result<std::vector<Cue>> cues(std::size_t i, const BakedClip& baked) const;
     Status settle_rest(Scene& skin);
     void check_size(const Bounds& bounds);
-    void check_target();
     void note_idle_morphs();
     void note_not_chosen();
     Status settle_share();
@@ -119,7 +118,7 @@ class CrateOutput {
     bool same_drawn() const;
     bool fit_to_place() const { return report_.proven || (recipe_.skip_bad && all_passed_); }
     void say_once(const Findings& findings);
-    Result<FileRecord> put(const WrittenScene& written, const std::string& role) const;
+    StagedFolder* folder() const { return folder_ ? &*folder_ : nullptr; }
     Status prove(std::size_t i, const BakedClip& baked, const std::optional<Measured>& first,
                  OutputClip& out) const;
     bool is_like(const CrateOutput& other) const;

@@ -83,42 +83,48 @@ Status no_lights(const Scene& scene, const Target& target) {
 
 }  // namespace
 
-Status FittedFigure::fit(const Recipe& recipe, const Target& target, Findings& findings) {
+Status FittedFigure::fit(const FigureParts& figure, const Skeleton& rest, const std::string& root,
+                         const Target& target, Findings& findings) {
     JointRules rules = target.joints;
     if (rules.where.empty()) rules.where = target.where;
-    if (!target.root.empty())
-        rules.renames.insert(rules.renames.begin(), {recipe.root, target.root});
-    if (!target.lights) MELLOW_CHECK(no_lights(figure_->scene(), target));
+    if (!target.root.empty()) rules.renames.insert(rules.renames.begin(), {root, target.root});
+    if (!target.lights) MELLOW_CHECK(no_lights(figure.scene, target));
     if (!target.cameras)
-        rules.left_out = camera_joints(figure_->scene(), figure_->skeleton(), figure_->sources());
+        rules.left_out = camera_joints(figure.scene, figure.skeleton, figure.sources);
     for (const std::string& camera : rules.left_out) without_.push_back(fov_name(camera));
     if (!rules.left_out.empty())
         findings.push_back({Code::kLeftOut, Severity::kNote, target.where,
                             "cameras: " + name_list(rules.left_out), "",
                             "cameras = \"keep\"   # in the target"});
-    MELLOW_TRY(const Skeleton rest, resting(*figure_, recipe, target));
     MELLOW_TRY(fit_, fit_joints(rest, rules, target.convention));
     bound_ = fit_.skeleton;
     if (target.rest.from != RestRule::From::kSource) {
         rules.places_from_list = false;
-        MELLOW_TRY(JointFit bound, fit_joints(figure_->skeleton(), rules, target.convention));
+        MELLOW_TRY(JointFit bound, fit_joints(figure.skeleton, rules, target.convention));
         bound_ = std::move(bound.skeleton);
     }
-    sources_ = fit_sources(figure_->sources(), fit_);
+    sources_ = fit_sources(figure.sources, fit_);
     note_fit(target, findings);
     return {};
 }
 
 Result<FittedFigure> FittedFigure::make(const Figure& figure, const Recipe& recipe,
                                         const Target& target, Findings& findings) {
-    FittedFigure out;
-    out.figure_ = &figure;
-    MELLOW_CHECK(out.fit(recipe, target, findings));
-    auto kept = borrowed(figure.scene());
+    MELLOW_TRY(const Skeleton rest, resting(figure, recipe, target));
+    return make({figure.scene(), figure.skeleton(), figure.sources()}, rest, recipe.root, target,
+                findings);
+}
+
+Result<FittedFigure> FittedFigure::make(const FigureParts& figure, const Skeleton& rest,
+                                        const std::string& root, const Target& target,
+                                        Findings& findings) {
+    FittedFigure out(figure);
+    MELLOW_CHECK(out.fit(figure, rest, root, target, findings));
+    auto kept = borrowed(figure.scene);
     const std::vector<int> statics =
-        target.statics ? std::vector<int>() : static_meshes(figure.scene());
+        target.statics ? std::vector<int>() : static_meshes(figure.scene);
     if (!target.morphs.empty() || !statics.empty()) {
-        auto scene = std::make_shared<Scene>(figure.scene());
+        auto scene = std::make_shared<Scene>(figure.scene);
         std::vector<std::string> names;
         for (const int n : statics) {
             names.push_back(scene->nodes[at(n)].name);
@@ -129,7 +135,7 @@ Result<FittedFigure> FittedFigure::make(const Figure& figure, const Recipe& reci
                                 "meshes that are not of the figure: " + name_list(names), "",
                                 "statics = \"keep\"   # in the target"});
         out.changes_ = apply_morph_rules(*scene, target.morphs);
-        note_morphs(out.changes_, figure.scene(), target.where, findings);
+        note_morphs(out.changes_, figure.scene, target.where, findings);
         if (!out.changes_.empty() || !names.empty()) kept = scene;
     }
     auto simple = std::make_shared<Scene>(*kept);
@@ -188,7 +194,7 @@ void FittedFigure::note_fit(const Target& target, Findings& findings) const {
 std::string FittedFigure::name_of(int figure_joint) const {
     for (std::size_t j = 0; j < fit_.from.size(); ++j)
         if (fit_.from[j] == figure_joint) return fit_.skeleton[static_cast<int>(j)].name;
-    return figure_->skeleton()[figure_joint].name;
+    return (*figure_)[figure_joint].name;
 }
 
 Clip FittedFigure::fitted(Clip clip) const {
@@ -210,7 +216,7 @@ Clip FittedFigure::fitted(Clip clip) const {
     std::erase_if(clip.scalars, [&](const ScalarTrack& track) {
         return std::find(without_.begin(), without_.end(), track.name) != without_.end();
     });
-    return fit_.same ? clip : fit_clip(clip, figure_->skeleton(), fit_);
+    return fit_.same ? clip : fit_clip(clip, *figure_, fit_);
 }
 
 Mount FittedFigure::in_figure(const Mount& mount) const {

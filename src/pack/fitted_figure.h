@@ -13,9 +13,22 @@
 
 namespace mellow {
 
+/// What a figure is to be fitted of; all of it outlives what is made.
+struct FigureParts {
+    const Scene& scene;
+    const Skeleton& skeleton;
+    const JointSources& sources;
+};
+
 class FittedFigure {
   public:
-    /// Fails with all that keeps the figure from being fitted. What was done goes to `findings`.
+    /// `rest`: the joints as they are to rest; `root`: what the target's name of the root stands
+    /// for. Fails with all that keeps the figure from being fitted. What was done goes to
+    /// `findings`.
+    static Result<FittedFigure> make(const FigureParts& figure, const Skeleton& rest,
+                                     const std::string& root, const Target& target,
+                                     Findings& findings);
+    /// Of the figure of a recipe.
     static Result<FittedFigure> make(const Figure& figure, const Recipe& recipe,
                                      const Target& target, Findings& findings);
 
@@ -40,10 +53,13 @@ class FittedFigure {
     Mount in_figure(const Mount& mount) const;
 
   private:
-    Status fit(const Recipe& recipe, const Target& target, Findings& findings);
+    explicit FittedFigure(const FigureParts& figure)
+        : figure_(&figure.skeleton), sources_(figure.sources) {}
+    Status fit(const FigureParts& figure, const Skeleton& rest, const std::string& root,
+               const Target& target, Findings& findings);
     void note_fit(const Target& target, Findings& findings) const;
 
-    const Figure* figure_ = nullptr;
+    const Skeleton* figure_;
     std::shared_ptr<const Scene> scene_, unsimplified_;
     JointFit fit_;
     Skeleton bound_;

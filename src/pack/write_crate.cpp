@@ -1,0 +1,310 @@
+#include "mellow/write_crate.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <optional>
+
+#include "base/at.h"
+#include "base/text.h"
+#include "crate/hash.h"
+#include "mellow/crate.h"
+#include "mellow/fit.h"
+#include "mellow/recipe.h"
+#include "mellow/shape.h"
+#include "pack/clip_files.h"
+#include "pack/clip_record.h"
+#include "pack/crate_files.h"
+#include "pack/fitted_figure.h"
+#include "pack/output_names.h"
+#include "pack/target_table.h"
+
+namespace mellow {
+namespace {
+
+Finding bad(const std::string& where, std::string found, std::string expected, std::string remedy) {
+    return {Code::kValueBad,  Severity::kStop,     where,
+            std::move(found), std::move(expected), std::move(remedy)};
+}
+
+class CrateWriter {
+  public:
+    CrateWriter(const std::filesystem::path& folder, const CrateFigure& figure,
+                const std::vector<CrateClip>& clips, const Target& target,
+                const WriteCrateOptions& options)
+        : place_(folder), figure_(figure), clips_(clips), target_(target), options_(options) {}
+
+    Result<PackReport> run() {
+        MELLOW_CHECK(fits());
+        MELLOW_TRY(StagedFolder folder, StagedFolder::open(place_, options_.replace));
+        folder_.emplace(std::move(folder));
+        MELLOW_CHECK(begin());
+        for (std::size_t i = 0; i < clips_.size(); ++i)
+            if (!names_.clips[i].empty()) MELLOW_CHECK(add(i));
+        return finish();
+    }
+
+  private:
+    /// What the caller can have got wrong.
+    Status fits() const {
+        Findings wrong;
+        if (clips_.empty())
+            wrong.push_back(
+                {Code::kNoMotion, Severity::kStop, "clips", "none", "at least one", ""});
+        if (target_.layout == Layout::kOneFile || target_.layout == Layout::kSkinAndLibrary)
+            wrong.push_back(bad("target, layout", std::string(name(target_.layout)),
+                                "a layout with one file for each clip",
+                                "layout = \"skin-and-clips\" or \"clips-with-skin\""));
+        if (target_.rest.from == RestRule::From::kFrame)
+            wrong.push_back(bad("target, rest", "a frame of a source", "a pose without a source",
+                                "rest = \"source\", or a skeleton that rests as it is wanted"));
+        for (const CrateClip& c : clips_) append(wrong, fits(c));
+        return wrong;
+    }
+
+    Findings fits(const CrateClip& c) const {
+        Findings wrong;
+        const std::string where = fmt::format("clip \"{}\"", c.clip.name);
+        const auto say = [&](std::string found, std::string expected, const char* remedy) {
+            wrong.push_back(bad(where, std::move(found), std::move(expected), remedy));
+        };
+        const std::size_t joints = at(figure_.skeleton.size());
+        if (c.clip.name.empty()) say("no name", "one for each clip", "set clip.name");
+        if (c.clip.joints.size() != joints || at(c.take.skeleton.size()) != joints)
+            say(fmt::format("{} tracks, and a take of {} joints", c.clip.joints.size(),
+                            c.take.skeleton.size()),
+                fmt::format("{}, the joints of the figure", joints),
+                "bake a take of the figure's own skeleton");
+        if (!(c.clip.rate == target_.rate) || !(c.plan.rate == target_.rate))
+            say(fmt::format("a clip at {}/s, planned at {}/s", to_text(c.clip.rate),
+                            to_text(c.plan.rate)),
+                to_text(target_.rate) + "/s, the target's", "plan it at the target's rate");
+        if (c.clip.samples < 1 || c.clip.samples != c.plan.samples)
+            say(fmt::format("{} samples, {} in its plan", c.clip.samples, c.plan.samples),
+                "as many in both, at least one", "bake the clip by this plan");
+        if (c.clip.loop == LoopForm::kOpen)
+            say("an open loop", "a closed one; the target says how it is written", "close_loop()");
+        for (const JointTrack& track : c.clip.joints)
+            if (track.translation.size() != 3 * at(c.clip.samples) ||
+                track.rotation.size() != 4 * at(c.clip.samples) ||
+                track.scale.size() != 3 * at(c.clip.samples)) {
+                say("a track of another length", fmt::format("{} samples", c.clip.samples),
+                    "make_tracks() gives them room");
+                break;
+            }
+        return wrong;
+    }
+
+    Status begin() {
+        report_.name = options_.name;
+        report_.target = target_.name;
+        report_.folder = place_;
+        report_.tolerance = options_.tolerance;
+        report_.rate = target_.rate;
+        for (const TargetFile& file : target_.files)
+            report_.sources.push_back({file.role, file.file, file.bytes, file.hash, {}});
+        MELLOW_TRY(
+            FittedFigure fitted,
+            FittedFigure::make({figure_.scene, figure_.skeleton, figure_.sources}, figure_.skeleton,
+                               figure_.skeleton[0].name, target_, report_.findings));
+        fitted_.emplace(std::move(fitted));
+        for (const Joint& joint : fitted_->skeleton().joints())
+            report_.joints.push_back(joint.name);
+        report_.root = fitted_->skeleton()[0].name;
+        if (const int hips = figure_.skeleton.find(figure_.hips); hips >= 0)
+            report_.hips = fitted_->name_of(hips);
+        else if (!figure_.hips.empty())
+            return Finding{Code::kNameUnknown,
+                           Severity::kStop,
+                           "hips",
+                           fmt::format("no joint \"{}\"", figure_.hips),
+                           suggest(figure_.hips, report_.joints),
+                           "correct the name"};
+        MELLOW_CHECK(name_files());
+        return write_skin();
+    }
+
+    /// By the patterns of the target, as those of a recipe with these clips.
+    Status name_files() {
+        Recipe recipe;
+        recipe.name = options_.name;
+        recipe.source = options_.name + ".scene";  // {figure}
+        std::vector<ClipJob> jobs(clips_.size());
+        for (std::size_t i = 0; i < clips_.size(); ++i) {
+            jobs[i].clip.range.name = clips_[i].clip.name;
+            jobs[i].clip.labels = clips_[i].clip.labels;
+        }
+        MELLOW_TRY(names_, output_names(recipe, target_, jobs, {}));
+        return {};
+    }
+
+    Status write_skin() {
+        Assembled skin = assemble_skin(fitted_->scene(), fitted_->skeleton(), fitted_->sources(),
+                                       &fitted_->bound());
+        append(report_.findings, std::move(skin.findings));
+        for (const Mesh& mesh : skin.scene.meshes)
+            for (const std::string& target : mesh.target_names)
+                report_.morph_targets.push_back(target);
+        if (target_.layout == Layout::kClipsWithSkin) skin_scene_ = skin.scene;
+        MELLOW_TRY(const WrittenScene written,
+                   encode_scene(std::move(skin.scene), target_, target_.skin_format, names_.skin));
+        append(report_.findings, written.findings);
+        MELLOW_TRY(report_.skin, put_files(&*folder_, written, "skin"));
+        MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / report_.skin.file));
+        MELLOW_TRY(crate_.skin, decode_scene(std::move(stored), target_));
+        crate_.name = report_.name;
+        crate_.convention = target_.convention;
+        const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
+        if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
+        MELLOW_TRY(SkinProof proof,
+                   SkinProof::make({fitted_->scene(), fitted_->bound(), fitted_->sources(),
+                                    fitted_->unsimplified(), nullptr},
+                                   crate_.skin));
+        skin_proof_.emplace(std::move(proof));
+        return prove_winding(fitted_->scene(), crate_.skin);
+    }
+
+    /// Meshes without skin can only be measured where the take says how they move.
+    Status has_mounts(const CrateClip& c) const {
+        std::vector<std::string> missing;
+        for (const Mount& mount : skin_proof_->mounts())
+            if (std::none_of(c.take.mounts.begin(), c.take.mounts.end(),
+                             [&](const Mount& m) { return m.name == mount.name; }))
+                missing.push_back(mount.name);
+        if (missing.empty()) return {};
+        return bad(fmt::format("clip \"{}\"", c.clip.name),
+                   "a take without the nodes of meshes: " + name_list(missing),
+                   "their mounts, to measure what they carry",
+                   "find_mounts() gives them; hand them to take_of() as parts");
+    }
+
+    Status add(std::size_t i) {
+        const CrateClip& from = clips_[i];
+        MELLOW_CHECK(has_mounts(from));
+        PackedClip packed;
+        packed.where = fmt::format("clip \"{}\"", from.clip.name);
+        packed.plan = from.plan;
+        packed.plan.clip = from.clip.name;
+        packed.timeline = from.from.empty() ? from.clip.name : from.from;
+        packed.gap = loop_gap(from.clip);
+        Clip clip = from.clip;
+        if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
+        MELLOW_CHECK(name_cues(clip));
+        if (clip.loop == LoopForm::kClosed && target_.loop_form == LoopForm::kOpen) open_loop(clip);
+        clip = fitted_->fitted(std::move(clip));
+        MELLOW_CHECK(can_hold(target_, clip));
+        packed.morphs = packed_morphs(clip, fitted_->scene());
+        for (const ScalarTrack& track : clip.scalars)
+            packed.scalars.push_back({track.name, track.unit});
+        MELLOW_TRY(const WrittenScene written, encoded(clip, names_.clips[i]));
+        append(report_.findings, written.findings);
+        MELLOW_TRY(packed.file, put_files(&*folder_, written, "clip"));
+        CheckedFile read = read_checked(folder_->path() / packed.file.file, packed.file.file);
+        packed.clip = std::move(clip);
+        const ClipInfo& told = packed.clip;
+        keep_demands(check_clip(read, target_, &crate_.skin, {{told.name, told}}), packed);
+        MELLOW_TRY(Scene motion,
+                   decode_clip(std::move(read), target_, crate_.skin, told.name, told.samples));
+        prove(from, motion, packed);
+        known_.met += packed.demands_met;
+        known_.unmet[packed.file.file] = packed.demands_unmet;
+        if (options_.picture && crate_.clips.size() < kMostDrawn) {
+            crate_.clips.push_back(told);
+            crate_.motions.push_back(std::move(motion));
+        }
+        report_.clips.push_back(settled(packed, target_.convention));
+        return {};
+    }
+
+    Result<WrittenScene> encoded(const Clip& clip, const std::string& file) const {
+        if (target_.layout != Layout::kClipsWithSkin)
+            return encode_clip(fitted_->skeleton(), clip, target_, file);
+        return encode_scene(with_clips(skin_scene_, fitted_->skeleton(), {clip}, target_), target_,
+                            target_.clip_format, file);
+    }
+
+    /// Joints of cues as they are called in the crate.
+    Status name_cues(Clip& clip) const {
+        for (Cue& cue : clip.cues) {
+            if (cue.joint.empty()) continue;
+            const int joint = figure_.skeleton.find(cue.joint);
+            if (joint < 0)
+                return Finding{Code::kNameUnknown,
+                               Severity::kStop,
+                               fmt::format("clip \"{}\", cue \"{}\"", clip.name, cue.name),
+                               fmt::format("no joint \"{}\"", cue.joint),
+                               suggest(cue.joint, report_.joints),
+                               "correct the name"};
+            cue.joint = fitted_->name_of(joint);
+        }
+        return {};
+    }
+
+    void prove(const CrateClip& from, const Scene& motion, PackedClip& packed) {
+        const auto proof = prove_clip(fitted_->take(from.take, skin_proof_->mounts()), packed.plan,
+                                      *skin_proof_, motion);
+        Status good = proof ? within(proof.value(), options_.tolerance) : Status(proof.failures());
+        if (proof) packed.proof = proof.value();
+        packed.passed = good.ok();
+        if (!good) append(packed.findings, good.failures());
+        append(report_.findings, packed.findings);
+    }
+
+    Result<PackReport> finish() {
+        if (!crate_.clips.empty()) {
+            MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate_));
+            MELLOW_CHECK(folder_->write("sheet.png", png));
+            report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png), {}};
+        }
+        check_written(folder_->path(), target_, std::move(known_), report_, Severity::kWarning);
+        report_.proven =
+            std::none_of(report_.findings.begin(), report_.findings.end(),
+                         [](const Finding& f) { return f.severity == Severity::kStop; });
+        MELLOW_CHECK(folder_->write_text(
+            "crate.json", [&](const TextSink& out) { manifest_json(report_, target_, out); }));
+        MELLOW_CHECK(folder_->write_text("report.json",
+                                         [&](const TextSink& out) { report_json(report_, out); }));
+        MELLOW_CHECK(folder_->write_text("report.txt",
+                                         [&](const TextSink& out) { report_text(report_, out); }));
+        MELLOW_CHECK(folder_->write_text("target.toml",
+                                         [&](const TextSink& out) { out(target_toml(target_)); }));
+        if (!target_.joints.list.joints.empty())
+            MELLOW_CHECK(folder_->write_text("joints.txt", [&](const TextSink& out) {
+                out(joint_list_text(target_.joints.list));
+            }));
+        if (!report_.proven) {
+            MELLOW_TRY(report_.folder, folder_->keep_aside());
+            return std::move(report_);
+        }
+        MELLOW_TRY(StagedFolder::Placed placed, folder_->commit(options_.keep));
+        report_.placed = true;
+        report_.backup = std::move(placed.backup);
+        report_.removed_backups = std::move(placed.removed);
+        report_.unchanged = placed.unchanged;
+        return std::move(report_);
+    }
+
+    const std::filesystem::path& place_;
+    const CrateFigure& figure_;
+    const std::vector<CrateClip>& clips_;
+    const Target& target_;
+    const WriteCrateOptions& options_;
+    PackReport report_;
+    std::optional<StagedFolder> folder_;
+    std::optional<FittedFigure> fitted_;
+    std::optional<SkinProof> skin_proof_;
+    OutputNames names_;
+    Scene skin_scene_;  ///< as it is written, where clips are written with it
+    KnownDemands known_;
+    Crate crate_;  ///< what is drawn, as it was read back
+};
+
+}  // namespace
+
+Result<PackReport> write_crate(const std::filesystem::path& folder, const CrateFigure& figure,
+                               const std::vector<CrateClip>& clips, const Target& target,
+                               const WriteCrateOptions& options) {
+    return CrateWriter(folder, figure, clips, target, options).run();
+}
+
+}  // namespace mellow
