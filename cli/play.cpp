@@ -75,7 +75,7 @@ void write(JsonWriter& json, const Told& told) {
     json.list("steps", told.steps, [&](const PlayStep& step) {
         const Vec3 p = told.out.point(step.root);
         json.begin_object().member("seconds", tidy(step.seconds)).member("state", step.state);
-        json.member("state_seconds", tidy(step.state_seconds)).member("turns", step.turns);
+        json.member("state_seconds", tidy(step.state_seconds)).member("rounds", step.rounds);
         json.member("began", step.began);
         json.list("mix", step.mix, [&](const auto& part) {
             json.begin_object().member("state", part.first).member("weight", tidy(part.second));

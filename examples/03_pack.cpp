@@ -17,7 +17,7 @@ mellow::Result<bool> pack_tamsin(const std::filesystem::path& folder) {
 
     MELLOW_TRY(const mellow::Crate crate, mellow::open_crate(report.folder));
     for (const mellow::ClipInfo& clip : crate.clips)
-        fmt::print("{:6} {:3} samples, {:.3f} s, {}, {:.3f} m forward per turn\n", clip.name,
+        fmt::print("{:6} {:3} samples, {:.3f} s, {}, {:.3f} m forward per round\n", clip.name,
                    clip.samples, clip.seconds(), name(clip.loop), clip.travel.step.z);
     return report.proven && crate.clips.size() == 3;
 }

@@ -20,7 +20,7 @@ const App = {
   files: new Map(),
   figures: [],
   clip: null,
-  seconds: 0, turns: 0, playing: false, speed: 1, mode: 'on',
+  seconds: 0, rounds: 0, playing: false, speed: 1, mode: 'on',
   shown: { skin: true, bones: true, names: false, axes: false, wire: false, path: true, ends: false, grid: true, contacts: true, source: true, apart: false },
   chosen: new Set(),
   tab: 'facts',
@@ -68,12 +68,12 @@ function clipOf(figure, name) {
 
 const names = () => [...new Set(App.figures.flatMap((f) => f.given.map((c) => c.name)))];
 
-/** Where a figure is at a time of a clip, after some turns of its loop. */
-function poseOf(figure, clip, seconds, turns = 0, place = [0, 0, 0]) {
+/** Where a figure is at a time of a clip, after some rounds of its loop. */
+function poseOf(figure, clip, seconds, rounds = 0, place = [0, 0, 0]) {
   const worlds = figure.worlds(clip, seconds);
   let page = figure.page;
-  const step = clip && turns ? figure.step(clip) : null;
-  for (let n = 0; step && n < turns; ++n) page = Glb.product(page, step);
+  const step = clip && rounds ? figure.step(clip) : null;
+  for (let n = 0; step && n < rounds; ++n) page = Glb.product(page, step);
   const put = clip && clip.facts && clip.facts.travel && clip.facts.travel.channels ? travelled(figure, clip, seconds) : null;
   if (put) page = Glb.product(page, put);
   page = Float64Array.from(page);
@@ -107,7 +107,7 @@ const sampleAt = (clip) => Math.min(clip.samples - 1, Math.round(App.seconds * c
 
 function select(name, seconds = 0) {
   App.clip = name;
-  App.seconds = seconds; App.turns = 0; App.left = 0; App.drawn = 0;
+  App.seconds = seconds; App.rounds = 0; App.left = 0; App.drawn = 0;
   App.paths = null;
   for (const li of byId('clips').children) li.setAttribute('aria-selected', li.dataset.name === name);
   const chosen = [...byId('clips').children].find((li) => li.dataset.name === name);
@@ -140,9 +140,9 @@ function advance(by) {
     const all = names();
     select(all[(all.indexOf(App.clip) + 1) % all.length]);
   } else {
-    const turns = Math.floor(App.seconds / clip.seconds);
-    App.seconds -= turns * clip.seconds;
-    App.turns = App.mode === 'on' ? Math.max(0, App.turns + turns) : 0;
+    const rounds = Math.floor(App.seconds / clip.seconds);
+    App.seconds -= rounds * clip.seconds;
+    App.rounds = App.mode === 'on' ? Math.max(0, App.rounds + rounds) : 0;
   }
 }
 
@@ -314,7 +314,7 @@ function drawLine() {
   canvas.setAttribute('aria-valuemax', short(clip.seconds));
   const source = facts.source;
   const frame = source && source.rate && !facts.made_of && !source.shaped ? source.first + App.seconds * Number(source.rate.split('/')[0]) / Number(source.rate.split('/')[1] || 1) : null;
-  byId('now').textContent = `sample ${short(sampleAt(clip), 6)} of ${clip.samples - 1}   ${App.seconds.toFixed(3)} s` + (frame === null ? '' : `   source frame ${short(frame, 6)}`) + (App.turns ? `   turn ${App.turns + 1}` : '');
+  byId('now').textContent = `sample ${short(sampleAt(clip), 6)} of ${clip.samples - 1}   ${App.seconds.toFixed(3)} s` + (frame === null ? '' : `   source frame ${short(frame, 6)}`) + (App.rounds ? `   round ${App.rounds + 1}` : '');
   byId('shown').textContent = App.playing ? `${short(App.perSecond || 0, 3)} pictures a second, ${App.left} samples not shown` : '';
 }
 
@@ -410,7 +410,7 @@ function controls() {
     el('button', { onclick: () => { States.off(); seek(0); }, title: 'Home' }, 'start'), el('button', { onclick: () => step(-1), title: 'left arrow' }, 'back'),
     el('button', { id: 'play', onclick: () => play(!App.playing), title: 'space' }, 'play'), el('button', { onclick: () => step(1), title: 'right arrow' }, 'on'),
     el('label', {}, 'speed ', el('select', { id: 'speed', onchange: (e) => { App.speed = Number(e.target.value); } }, ...[0.1, 0.25, 0.5, 1, 2, 4].map((x) => el('option', { value: x, selected: x === 1 }, x + 'x')))),
-    el('label', {}, 'at the end ', el('select', { id: 'mode', onchange: (e) => { App.mode = e.target.value; App.turns = 0; changed(); } }, el('option', { value: 'on' }, 'again, travel goes on'), el('option', { value: 'back' }, 'again, from the start'), el('option', { value: 'once' }, 'stop'), el('option', { value: 'next' }, 'next clip'))),
+    el('label', {}, 'at the end ', el('select', { id: 'mode', onchange: (e) => { App.mode = e.target.value; App.rounds = 0; changed(); } }, el('option', { value: 'on' }, 'again, travel goes on'), el('option', { value: 'back' }, 'again, from the start'), el('option', { value: 'once' }, 'stop'), el('option', { value: 'next' }, 'next clip'))),
     el('output', { id: 'now' }));
   const line = byId('line');
   const at = (e) => { const r = line.getBoundingClientRect(), clip = leader(); if (clip) { States.off(); play(false); seek(((e.clientX - r.left - 8) / (r.width - 16)) * clip.seconds); } };
@@ -449,7 +449,7 @@ function frame(now) {
 
 function draw() {
   const { stage } = App;
-  App.poses = App.figures.map((f, i) => (States.on && !i ? States.machine.pose() : null) || poseOf(f, clipOf(f, App.clip), App.seconds, App.turns, stage.actors[i].place));
+  App.poses = App.figures.map((f, i) => (States.on && !i ? States.machine.pose() : null) || poseOf(f, clipOf(f, App.clip), App.seconds, App.rounds, stage.actors[i].place));
   if (App.follow && App.figures.length === 1) {
     const [figure] = App.figures, root = placeOn(App.poses[0], figure.joints[0]);
     const hips = placeOn(App.poses[0], figure.joints[Math.min(1, figure.joints.length - 1)]);
@@ -520,5 +520,5 @@ window.mellow = {
   select, seek, play,
   /** A flag is turned over, a signal sent. */
   press: (name) => States.press(name),
-  state: () => ({ clip: App.clip, seconds: App.seconds, turns: App.turns, playing: App.playing, errors: App.errors, skins: Boolean(App.stage.renderer) }),
+  state: () => ({ clip: App.clip, seconds: App.seconds, rounds: App.rounds, playing: App.playing, errors: App.errors, skins: Boolean(App.stage.renderer) }),
 };

@@ -53,7 +53,7 @@ class Machine {
   }
 
   enter(name, blend, shape) {
-    const state = this.sheet.states.find((s) => s.name === name), layer = { state, turns: 0, blended: 0, shape };
+    const state = this.sheet.states.find((s) => s.name === name), layer = { state, rounds: 0, blended: 0, shape };
     const clip = this.clip(layer), facts = clip.facts || {};
     layer.speed = state.speed * (facts.speed || 1) * (facts.play === 'backwards' ? -1 : 1);
     layer.loops = state.loop === null ? clip.loop !== 'once' : state.loop;
@@ -132,7 +132,7 @@ class Machine {
   turnOver(layer) {
     if (!layer.loops || !layer.speed || this.untilEnd(layer) > 1e-9) return;
     layer.at = layer.speed > 0 ? 0 : this.clip(layer).seconds;
-    ++layer.turns;
+    ++layer.rounds;
   }
 
   through(layer, dt) {
@@ -190,7 +190,7 @@ class Machine {
     const here = this.last().state.name, unheard = [...this.pending].filter((s) => !this.ways.some((w) => w.on === s && (w.from === '*' || w.from === here)));
     unheard.forEach((s) => this.pending.delete(s));
     this.seconds += seconds;
-    return { state: here, at: this.last().at, turns: this.last().turns, cues: this.cues, unheard, place: this.place, heading: this.heading };
+    return { state: here, at: this.last().at, rounds: this.last().rounds, cues: this.cues, unheard, place: this.place, heading: this.heading };
   }
 
   /** Shares of the states that are mixed, the newest last. */
@@ -284,7 +284,7 @@ const States = {
     const layer = machine.last();
     if (App.clip !== layer.state.clip) select(layer.state.clip);
     App.seconds = Math.min(layer.at, machine.clip(layer).seconds);
-    App.turns = layer.turns;
+    App.rounds = layer.rounds;
     panel();
   },
 

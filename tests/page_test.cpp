@@ -171,7 +171,7 @@ TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
         mellow.select('walk'); key('ArrowRight'); key('ArrowRight'); out.two = mellow.state().seconds;
         key('End'); out.end = mellow.state().seconds; key('ArrowDown'); out.next = mellow.state().clip;
         byId('search').value = 'al'; list(); out.found = [...byId('clips').children].map((li) => li.dataset.name);
-        mellow.select('walk'); App.mode = 'on'; mellow.play(true); advance(2.5); out.turns = mellow.state().turns; out.left = App.left;
+        mellow.select('walk'); App.mode = 'on'; mellow.play(true); advance(2.5); out.turns = mellow.state().rounds; out.left = App.left;
         App.mode = 'once'; advance(5); out.stopped = !mellow.state().playing;
         App.tab = 'curves'; pick('hips', true); panel(); out.lines = Curves.lines().length;
         App.tab = 'findings'; panel(); out.finds = document.querySelectorAll('.find').length;

@@ -105,11 +105,11 @@ class PlayTest : public testing::Test {
 TEST_F(PlayTest, LoopsGoOnByTheirStepAndJointsAreWhereTheFilesHaveThem) {
     StandIn game = player();
     game.set("walking", true);
-    // 2 and a half turns of a second, at 30 samples a second.
+    // 2 and a half rounds of a second, at 30 samples a second.
     PlayStep step;
     for (int k = 0; k < 75; ++k) step = game.advance(1 / 30.0);
     EXPECT_EQ(step.state, "walk");
-    EXPECT_EQ(step.turns, 2);
+    EXPECT_EQ(step.rounds, 2);
     EXPECT_NEAR(step.state_seconds, 0.5, 1e-9);
     const PlainMatrix first = file("walk", 0).at("root").world;
     const PlainMatrix once = times(file("walk", 30).at("root").world, undone(first));

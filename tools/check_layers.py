@@ -1,5 +1,7 @@
 #!/usr/bin/env python3
 """A stage may include base, math, model and itself; only pack, the tool, the demo and the examples join stages.
+Public headers open with what they are for and say of each type what it is; no stage tells nodes by how names end, or
+fills a report of another.
 
 Usage: check_layers.py ROOT. Public headers belong to the stage that implements them, found by name below.
 """
@@ -21,6 +23,8 @@ HEADERS = {
 }
 OWNER = {name: stage for stage, names in HEADERS.items() for name in names}
 FORBIDDEN_IN_CORE = ["<fstream>", "<iostream>", "<cstdio>", "<filesystem>", "<chrono>", "<ctime>", "<thread>", "<fmt/core.h>"]
+FORBIDDEN_TEXT = [(r'name\.ends_with\("\.', "tells a node by how its name ends"),
+                  (r"PackReport&", "takes a report to fill: stages return findings")]
 CORE = GROUND + ["rig", "bake", "shape", "travel", "fit", "prove"]
 
 
@@ -32,6 +36,18 @@ def allowed(stage):
     return set(GROUND + STAGES) if stage == "pack" else set(GROUND + [stage])
 
 
+def prose(path, text):
+    """What a public header does not say."""
+    lines, opening = text.split("\n"), []
+    while lines[len(opening)].startswith("//"):
+        opening.append(lines[len(opening)][2:])
+    if len(re.findall(r"[.:](?:\s|$)", "\n".join(opening))) < 3:
+        yield f"{path}: opens with less than three sentences"
+    for above, line in zip(lines, lines[1:]):
+        if re.match(r"(struct|class|enum class) \w+[^;]*\{$", line) and not above.startswith(("///", "template")):
+            yield f"{path}: nothing is said of {line[:-2]}"
+
+
 def check(root):
     bad, seen = [], 0
     files = [(p, OWNER.get(p.stem, "?")) for p in sorted((root / "include/mellow").glob("*.h"))]
@@ -41,7 +57,12 @@ def check(root):
         if stage not in GROUND + STAGES:
             bad.append(f"{path}: belongs to no stage")
             continue
-        for include in re.findall(r'#include\s+(["<][^">]+[">])', path.read_text()):
+        text = path.read_text()
+        if path.parent.name == "mellow":
+            bad.extend(prose(path, text))
+        elif stage != "pack":
+            bad.extend(f"{path}: {why}" for pattern, why in FORBIDDEN_TEXT if re.search(pattern, text))
+        for include in re.findall(r'#include\s+(["<][^">]+[">])', text):
             name = include[1:-1]
             if include.startswith('"'):
                 owner = OWNER.get(pathlib.Path(name).stem, "?") if name.startswith("mellow/") else name.split("/")[0]

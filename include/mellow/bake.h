@@ -39,6 +39,7 @@ struct JointChoice {
     std::map<std::string, Quat> axes = {};
 };
 
+/// The joints of a figure, and what became of the rest.
 struct ChosenJoints {
     Skeleton skeleton;     ///< rest pose: the rest pose of the scene, helpers folded in
     JointSources sources;  ///< one per joint
@@ -64,6 +65,7 @@ struct JointLoss {
     double smallest_scale = 1;  ///< least absolute scale
 };
 
+/// A clip, and what its joints could not hold.
 struct Baked {
     Clip clip;
     std::vector<JointLoss> losses;  ///< one per joint

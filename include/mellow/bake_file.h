@@ -18,6 +18,7 @@
 
 namespace mellow {
 
+/// What of a file is baked, and how it is read.
 struct BakeFileOptions {
     TrueConvention truth;       ///< what the file really is, where it says otherwise
     std::filesystem::path rig;  ///< a rig sheet; without one the file's own keys are all that moves
@@ -29,6 +30,7 @@ struct BakeFileOptions {
     JointChoice joints;
 };
 
+/// What was read and baked, all of it inside.
 struct BakedFile {
     Scene scene;     ///< the file, taken inside; `scene.rate` is the rate that was found or told
     RigSheet sheet;  ///< taken inside likewise; empty without `rig`

@@ -25,6 +25,7 @@ struct Demand {
     std::string remedy;  ///< a line to paste, where there is one; of demands that are not met
 };
 
+/// All demands of a target, each with what was found. Passed when none is unmet.
 struct CheckReport {
     std::string what, target;
     std::vector<Demand> demands;  ///< file by file, skins first
@@ -33,6 +34,7 @@ struct CheckReport {
     bool alone = false;  ///< a single file: nothing is known of its folder
     std::string base;    ///< folder that files are named from, for remedies
 
+    /// How many demands are not met.
     std::size_t unmet() const;
     bool passed() const { return unmet() == 0; }
 };
@@ -67,6 +69,7 @@ Result<std::vector<ClipSizes>> clip_sizes(const std::filesystem::path& crate);
 
 /// For the terminal: a line for each demand that is not met, and counts; `all`: for each demand.
 void check_text(const CheckReport& report, bool all, const TextSink& out);
+/// The same as JSON, with stable keys.
 void check_json(const CheckReport& report, const TextSink& out);
 /// JUnit XML: each demand is a test case, so that a build server shows them.
 std::string check_junit(const std::vector<CheckReport>& reports);

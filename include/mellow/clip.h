@@ -38,6 +38,7 @@ struct ScalarTrack {
     std::vector<float> values;
 };
 
+/// In which form a clip stores its loop.
 enum class LoopForm {
     kOnce,    ///< plays once
     kClosed,  ///< the last sample repeats the first; period = samples - 1
@@ -94,10 +95,10 @@ struct ClipInfo {
     FrameRate rate;
     int samples = 0;  ///< how many there are
     LoopForm loop = LoopForm::kOnce;
-    int period = 0;  ///< intervals of one turn of the loop; samples - 1 when it plays once
+    int period = 0;  ///< intervals of one round of the loop; samples - 1 when it plays once
     Travel travel;
 
-    /// Of one turn of the loop, or of playing it once.
+    /// Of one round of the loop, or of playing it once.
     double seconds() const { return rate.seconds(period); }
 };
 

@@ -15,6 +15,7 @@
 
 namespace mellow {
 
+/// What is compared with what, and how finely.
 struct CompareOptions {
     std::map<std::string, std::string> names;  ///< joint in A -> joint in B, where they differ
     int timeline_a = 0, timeline_b = 0;        ///< indices; a scene without timelines rests
@@ -30,6 +31,7 @@ struct JointComparison {
     double rest_mm = 0, rest_degrees = 0;
 };
 
+/// What was measured. Nothing is judged here: differences() does that.
 struct Comparison {
     double seconds_a = 0, seconds_b = 0;  ///< where each timeline ends
     double moments_per_second = 0;
@@ -63,6 +65,7 @@ enum class Aspect {
 std::string_view name(Aspect aspect);
 inline constexpr int kAspects = 9;
 
+/// What two scenes may be apart and still move the same.
 struct CompareTolerance {
     double mm = 0.05;       ///< of joints and vertices
     double degrees = 0.01;  ///< of joints
@@ -71,6 +74,7 @@ struct CompareTolerance {
     double seconds = 1e-3;  ///< of where the timelines end
 };
 
+/// One thing in which two scenes differ, in words.
 struct Difference {
     Aspect aspect = Aspect::kPlaces;
     std::string what;  ///< "worst 0.31 mm at hand.L, 0.4 s, above 0.05"

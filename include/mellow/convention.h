@@ -23,6 +23,7 @@ enum class Axis { kPlusX, kMinusX, kPlusY, kMinusY, kPlusZ, kMinusZ };
 Vec3 direction(Axis axis);
 /// "+X" ... "-Z".
 std::string_view name(Axis axis);
+/// The way back; nothing for other texts.
 std::optional<Axis> parse_axis(std::string_view text);
 /// All six, by their names.
 std::vector<std::string> axis_names();
@@ -66,6 +67,7 @@ std::vector<std::string> preset_names();
 class Conversion {
   public:
     Conversion() = default;
+    /// From coordinates of one convention to those of another; the default does nothing.
     Conversion(const Convention& from, const Convention& to);
 
     bool is_identity() const { return identity_; }
@@ -84,6 +86,7 @@ class Conversion {
     Vec3 scaling(Vec3 s) const;
     /// turn * R * turn^-1: the vector part of the quaternion is a turning axis, w stays.
     Quat rotation(Quat q) const;
+    /// Of a local transform: its place, turn and scale each as above.
     Transform transform(const Transform& t) const;
     /// C * M * C^-1 for a matrix that maps the old space to itself.
     Affine affine(const Affine& m) const;

@@ -1,4 +1,7 @@
 // Converting one scene file to another format, convention or rate, without a recipe.
+//
+// A file is taken as it is: no joints are chosen, nothing is fitted to a target. What the output
+// cannot carry is said. For clips on deform joints, proven against their rig, see pack.h.
 #pragma once
 
 #include <filesystem>
@@ -19,6 +22,7 @@ enum class SceneParts { kAll, kSkin, kMotion };
 /// Where pictures go.
 enum class Textures { kEmbedded, kBeside, kLeftOut };
 
+/// What is written, and in which terms.
 struct ConvertOptions {
     Convention target;              ///< of the output
     std::optional<FrameRate> rate;  ///< resample; glTF without it keeps its keys as they are
@@ -34,6 +38,7 @@ struct ConvertOptions {
     bool replace = false;
 };
 
+/// What was done.
 struct ConvertReport {
     std::vector<std::filesystem::path> files;  ///< what was written
     Findings findings;                         ///< what the output cannot carry

@@ -1,4 +1,8 @@
 // Opening a crate: its manifest and its files, read back.
+//
+// This is what a program does that plays a crate, draws it, or compares it with another. Scenes
+// come inside, in metres with +Y up, whatever convention the files are written in. Writing is
+// pack() with a recipe (pack.h), or write_crate() without one (write_crate.h).
 #pragma once
 
 #include <filesystem>
@@ -25,6 +29,7 @@ struct ClipSource {
 /// `motions` stays empty, and memory does not grow with the samples.
 enum class Motions { kKept, kChecked };
 
+/// A crate as it was read back, every hash checked.
 struct Crate {
     std::string name;
     Convention convention;
@@ -71,6 +76,7 @@ std::string_view name(ClipChange::Kind kind);
 struct CrateComparison {
     std::vector<ClipChange> clips;  ///< of the first in its order, then those added
     bool same_skin = true;          ///< the skin files have the same bytes
+    /// No clip differs and the skin is the same.
     bool same() const;
 };
 

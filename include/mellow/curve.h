@@ -18,6 +18,7 @@ enum class Interpolation { kStep, kLinear, kCubicSpline };
 class KeyTimes {
   public:
     KeyTimes() = default;
+    /// Ascending, seconds.
     KeyTimes(std::vector<double> list);
     KeyTimes(std::initializer_list<double> list);
 

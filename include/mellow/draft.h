@@ -12,6 +12,7 @@
 
 namespace mellow {
 
+/// Where the recipe will be, and what it is for.
 struct DraftOptions {
     std::filesystem::path recipe;  ///< where it will be: paths in it are relative to its folder
     std::filesystem::path rig;     ///< a rig sheet; empty: none
@@ -27,6 +28,7 @@ struct DraftedValue {
     bool unknown = false;           ///< value is "?": to be filled in
 };
 
+/// A recipe that was suggested, and how sure each value of it is.
 struct Draft {
     std::string text;  ///< the recipe, commented
     std::vector<DraftedValue> values;

@@ -16,6 +16,7 @@ enum class EulerOrder { kXYZ, kXZY, kYXZ, kYZX, kZXY, kZYX };
 
 /// "XYZ" ... "ZYX".
 std::string_view name(EulerOrder order);
+/// The way back; nothing for other texts.
 std::optional<EulerOrder> parse_euler_order(std::string_view text);
 /// The axes of an order, first to last: 0 for X, 1 for Y, 2 for Z.
 std::array<int, 3> axes_of(EulerOrder order);
@@ -23,6 +24,7 @@ std::array<int, 3> axes_of(EulerOrder order);
 /// The three angles in the order they are listed.
 using EulerAngles = std::array<double, 3>;
 
+/// The turn of these angles: a unit quaternion.
 Quat from_euler(const EulerAngles& angles, EulerOrder order);
 
 /// The angles of `q` nearest to `previous`: of the two solutions, each with whole turns added, the

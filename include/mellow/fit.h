@@ -1,4 +1,8 @@
 // Fitting to a target: names, and the scenes that are written: one skin, many motions.
+//
+// A rigged scene has nodes, meshes and weights that a game engine does not take as they are. These
+// functions make them ready one step at a time, and assemble what is written in the end. Everything
+// is in the inside convention; each says in findings what it had to leave out.
 #pragma once
 
 #include <string>
@@ -82,6 +86,7 @@ struct RestShape {
     double far_m = 0;
     std::string mesh;  ///< name of the mesh's node
 };
+/// Looks at all skinned meshes of a scene, inside.
 RestShape shape_at_rest(const Scene& skin);
 /// Writes all meshes as they look at rest and binds them there: inverse binds become the inverses
 /// of the rest matrices. With M = sum w[j] * rest[j] * inverse_bind[j] of a vertex, its place

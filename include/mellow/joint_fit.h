@@ -20,6 +20,7 @@
 
 namespace mellow {
 
+/// One joint of a list.
 struct ListedJoint {
     std::string name;
     int parent = -1;            ///< an earlier entry, or -1
@@ -27,6 +28,7 @@ struct ListedJoint {
     int line = 0;
 };
 
+/// The joints that an engine wants, in its order.
 struct JointList {
     std::string file;  ///< for messages; empty: there is no list
     std::vector<ListedJoint> joints;
@@ -50,6 +52,7 @@ struct JointRules {
     std::string where;                  ///< the key that names the list, for messages
 };
 
+/// A skeleton in the terms of a target, and where each of its joints comes from.
 struct JointFit {
     Skeleton skeleton;        ///< in the order and with the names of the target
     std::vector<int> from;    ///< joint of the figure that each one is, or kNone: it rests

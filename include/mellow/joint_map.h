@@ -28,6 +28,7 @@ std::string renamed(const std::string& name, const std::string& prefix,
 /// first is the one that is found.
 void rename(Scene& scene, const std::string& prefix, const std::vector<Rename>& renames);
 
+/// Which node of a motion file stands for which joint of a figure.
 struct JointMap {
     /// One per joint of the figure; `node` is in the motion scene, or kNone for a joint that rests.
     JointSources sources;
@@ -41,6 +42,7 @@ struct JointMap {
     bool other_rest = false;  ///< the file rests in another pose; axes and bones are the same
 };
 
+/// How alike two skeletons must be.
 struct JointMapOptions {
     /// Rest places may differ by this, and by a two-hundredth of the length of the bone.
     double tolerance_m = 1e-3;

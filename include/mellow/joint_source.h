@@ -1,4 +1,8 @@
 // JointSource: where each joint of a baked skeleton comes from.
+//
+// A joint follows one node of a scene, mostly as it is. Its axes may lie otherwise in it, its size
+// may be taken away, and a joint that was added follows none. choose_joints() (bake.h) and
+// match_joints() (joint_map.h) make these lists; a take of a scene reads them.
 #pragma once
 
 #include <vector>

@@ -13,6 +13,7 @@
 
 namespace mellow {
 
+/// The joints, mounts and scalars of a take over kTileFrames moments.
 class JointTile {
   public:
     /// What a take keeps in a tile between two calls.
@@ -23,6 +24,7 @@ class JointTile {
     /// Numbers of a world.
     static constexpr std::size_t kWorldSize = kWorldRows * kTileFrames;
 
+    /// Room for the rows of its own; all of them zero.
     JointTile(int joints, int mounts, int scalars);
 
     /// Relative to the parent joint: translation in rows 0-2, metres; rotation 3-6, a unit

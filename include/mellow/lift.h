@@ -16,6 +16,7 @@
 
 namespace mellow {
 
+/// Which controls are keyed, and what the timeline is called.
 struct LiftOptions {
     /// Controls that shall be keyed in place of ones below them: "ankle_target.L" = "foot_goal.L".
     /// What is between them stays at rest.
@@ -31,6 +32,7 @@ struct LiftError {
     int degrees_sample = 0;
 };
 
+/// A timeline of controls, and how near the rig comes to the motion with it.
 struct Lifted {
     Timeline timeline;  ///< for the rig's scene, beginning at 0 seconds
     FrameRate rate;     ///< of its keys, one per sample

@@ -2,6 +2,7 @@
 // sink while they stand, joints that jump, wheels that turn against their way, hands in walls.
 //
 // Everything is measured on a baked clip, in the world, in the inside convention: +Y up, metres.
+// Nothing here says what is too much: recipes do, and docs/findings.md says what they mean.
 #pragma once
 
 #include <string>
@@ -28,6 +29,7 @@ struct Contact {
     double slide_m = 0;
 };
 
+/// When a foot stands, and how far it slides and sinks meanwhile.
 struct FootMotion {
     std::string joint;
     std::vector<Contact> contacts;
@@ -74,6 +76,7 @@ struct MotionSubjects {
     std::vector<MotionPlane> planes;
 };
 
+/// All that was measured of one clip.
 struct MotionCheck {
     std::vector<FootMotion> feet;
     std::vector<WheelMotion> wheels;

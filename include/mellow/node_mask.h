@@ -1,4 +1,8 @@
 // NodeMask: some nodes of a scene, by name, by what they stand below, by pattern.
+//
+// Recipes and sheets choose nodes in many places: joints to keep, layers, what is left out. All of
+// them mean the same by a list of names, and a name that fits nothing is a mistake with a
+// suggestion.
 #pragma once
 
 #include <string>

@@ -1,4 +1,8 @@
 // Packing: the whole job of a recipe, from the source scene to a proven crate.
+//
+// pack_all() reads figure and motion, bakes every clip, fits it to each target, writes the files,
+// reads them back and measures them against the rig. plan_pack() says beforehand what that would
+// do. What was found and measured comes back as a PackReport, for people and for programs.
 #pragma once
 
 #include <filesystem>
@@ -34,6 +38,7 @@ struct Share {
     std::string part = {};    ///< from there to what was given as the part's folder: "." or ".."
 };
 
+/// How a recipe is packed, beside what it says itself.
 struct PackOptions {
     /// Bakes every clip, also those that the crate that gives way has already.
     bool all = false;
@@ -116,6 +121,7 @@ struct PackedClip {
 /// the crate. The weights are in the clips all the same; this is for an engine that moves the
 /// joints itself. See docs/crate.md for how it is evaluated.
 struct KeptDrive {
+    /// One angle that is read.
     struct Input {
         std::string joint;
         bool twist = false;  ///< about the axis; else how far the axis has swung
@@ -133,6 +139,7 @@ struct SkippedFile {
     Findings findings;
 };
 
+/// What packing one target came to.
 struct PackReport {
     std::string name;
     std::string target, root, hips;

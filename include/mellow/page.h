@@ -28,6 +28,7 @@ struct PageClip {
     std::vector<float> source = {};
 };
 
+/// A figure on the page, with its clips.
 struct PageFigure {
     std::string name;
     std::size_t skin = 0;  ///< index of its GLB file
@@ -43,6 +44,7 @@ inline constexpr std::size_t kMostPageBytes = 150'000'000;
 /// A file of more bytes is refused: as text it is longer than browsers take texts to be.
 inline constexpr std::size_t kMostFileBytes = 380'000'000;
 
+/// What a page shows.
 struct Page {
     std::string title, what;
     /// States that its first figure plays, as JSON (page_states()); empty without.
@@ -73,6 +75,7 @@ std::string page_states(const StateSheet& sheet, const std::vector<PlayEvent>& e
 /// The page as HTML.
 std::string page_text(const Page& page);
 
+/// What was written of a page.
 struct WrittenPage {
     std::size_t page_bytes = 0;  ///< of the HTML file
     std::size_t file_bytes = 0;  ///< of the GLB files, wherever they are

@@ -1,4 +1,5 @@
-// The one seam through which the library uses threads.
+// The one seam through which the library uses threads. Whoever embeds the library can bound them
+// (ThreadLimit); results never depend on how many there are.
 //
 // Thread rule: `body` runs on several threads at once, each index exactly once, in no stated order.
 #pragma once

@@ -45,6 +45,7 @@ struct Strip {
     bool gaps_rest = false;  ///< between blocks the rest pose, else the last pose holds
 
     double first() const { return blocks.empty() ? 0 : blocks.front().start; }
+    /// Where the last block ends, in frames; 0 without blocks.
     double last() const;
 };
 
@@ -92,6 +93,7 @@ struct Played {
     bool loop = false;
 };
 
+/// What moves a rig: keys or a strip, layers over them, and the part that is played.
 struct Performance {
     int timeline = kNone;  ///< kNone without a strip: the rest pose
     std::optional<Strip> strip;

@@ -59,6 +59,7 @@ struct StripRow {
 Png draw_strip(const std::string& title, const std::vector<StripRow>& rows,
                const SheetOptions& options = {});
 
+/// A node of a drawn tree.
 struct TreeLine {
     int depth = 0;
     std::string name, kind;  ///< such as "deform", "control", "unweighted"

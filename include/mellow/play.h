@@ -30,7 +30,7 @@ struct PlayStep {
     double seconds = 0;
     std::string state;
     double state_seconds = 0;  ///< of its clip
-    int turns = 0;             ///< how often that began again
+    int rounds = 0;            ///< how often that began again
     bool began = false;        ///< it began in this step, perhaps anew
     /// What is mixed, the oldest first: states and their weights, which sum to 1.
     std::vector<std::pair<std::string, double>> mix;
@@ -40,6 +40,7 @@ struct PlayStep {
     std::vector<std::string> unheard;  ///< signals that no way from here listens to
 };
 
+/// A stand-in for a game: it plays a crate by states, a step at a time.
 class StandIn {
   public:
     /// Takes the clips that the sheet needs from the crate. Fails with name-unknown for a state
@@ -57,12 +58,14 @@ class StandIn {
     /// kept for as long as a way from the state that plays waits for the end of its clip or for a
     /// flag.
     void set(const std::string& flag, bool value);
+    /// The same for a signal.
     void send(const std::string& signal);
     /// Time goes on by `seconds`, 0 or more.
     PlayStep advance(double seconds);
 
     /// Joints of the skin, and where they are now.
     const std::vector<std::string>& joints() const;
+    /// World matrices in the same order, inside.
     const std::vector<Affine>& worlds() const;
 
   private:

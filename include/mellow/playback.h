@@ -1,4 +1,7 @@
 // Playback: a motion-only scene played on a skin scene, joints matched by name, as an engine would.
+//
+// It knows nothing of how the files came to be: it is what proving, drawing and the page look at.
+// One moment at a time, in double precision.
 #pragma once
 
 #include <vector>

@@ -1,5 +1,6 @@
 // Poses of a scene at one moment, plainly: one frame, double arithmetic, no rules. What a player of
-// the written files does, and what is measured and drawn.
+// the written files does, and what is measured and drawn. It is slow and simple on purpose; tiles
+// of frames (pose_tile.h) are what baking uses.
 #pragma once
 
 #include <vector>
@@ -30,6 +31,7 @@ struct Bounds {
     Vec3 low, high;
     bool any = false;
 };
+/// Over the vertices of all meshes.
 Bounds mesh_bounds(const Scene& scene, const Pose& pose);
 /// The same over the given nodes' places.
 Bounds node_bounds(const std::vector<int>& nodes, const Pose& pose);

@@ -19,6 +19,7 @@ namespace mellow {
 
 inline constexpr int kTileFrames = 32;
 
+/// Local and world transforms of all nodes, and all scalars, over kTileFrames moments.
 class PoseTile {
   public:
     /// Channels of a node: local translation 0-2, rotation 3-6, scale 7-9; world columns 10-21.
@@ -59,6 +60,7 @@ class PoseTile {
     PoseTile& spare();
 
     int nodes() const { return nodes_; }
+    /// One moment of a node, as a value.
     Affine world(int node, int frame) const;
     Transform local(int node, int frame) const;
 

@@ -30,7 +30,9 @@ struct Deviation {
     std::size_t count = 0;
 
     double mean() const { return count > 0 ? sum / static_cast<double>(count) : 0; }
+    /// Counts one more value.
     void add(double value, int at_sample, const std::string& name);
+    /// Counts all values of another.
     void merge(const Deviation& other);
 };
 
@@ -42,6 +44,7 @@ struct KindProof {
     Deviation position_mm, rotation_degrees;
 };
 
+/// What was measured of one clip.
 struct ClipProof {
     std::string clip;
     int samples = 0;
@@ -61,6 +64,7 @@ struct ClipProof {
     int moving_morphs = 0;
 };
 
+/// How far files may be off.
 struct Tolerance {
     double mm = 0.05;
     double degrees = 0.01;

@@ -9,6 +9,7 @@
 
 namespace mellow {
 
+/// A quaternion, x y z w; a turn where its length is 1.
 struct Quat {
     double x = 0, y = 0, z = 0, w = 1;
 };

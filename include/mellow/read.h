@@ -41,6 +41,7 @@ struct ReadLimits {
 /// The usual limits, and what `truth` knows of the format.
 ReadLimits limits_for(const TrueConvention& truth);
 
+/// A scene as its file has it, not yet inside, and what was found while reading.
 struct ReadResult {
     Scene scene;
     Findings findings;

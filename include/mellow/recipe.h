@@ -1,5 +1,6 @@
 // Recipe: one job, said once: source, rig, target, clips, travel, checks, output. TOML; every key
-// is explained in docs/recipe.md.
+// is explained in docs/recipe.md. The types here hold what was read: names are not yet looked up in
+// any scene, and paths are relative to the recipe's folder.
 #pragma once
 
 #include <array>
@@ -79,6 +80,7 @@ struct RecipePlace {
     bool any() const { return at_origin || ahead != 0 || left != 0 || up != 0 || heading != 0; }
 };
 
+/// One [[clip]].
 struct RecipeClip {
     Range range;
     std::string source;    ///< name of a [[source]]; empty: the figure's own file
@@ -186,6 +188,7 @@ struct RecipeMotion {
 /// crate.
 using Checks = std::map<Code, std::optional<Severity>>;
 
+/// A whole recipe, with what `use` brought in.
 struct Recipe {
     std::string file;              ///< name for messages
     std::filesystem::path folder;  ///< relative paths start here

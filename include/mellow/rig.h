@@ -28,6 +28,7 @@ struct RigStep {
     std::string drives;      ///< what of them: "orientation"; "value" for weights and scalars
 };
 
+/// A scene bound to its rules and to what moves it: ready to be evaluated at any moment.
 class Rig {
   public:
     /// Binds `sheet` to the nodes of `scene` and to what moves them. Fails with name-unknown (and

@@ -27,6 +27,7 @@ struct AxisMask {
     bool all() const { return x && y && z; }
 };
 
+/// A node to follow, and how much.
 struct WeightedSource {
     std::string node;
     Amount weight;
@@ -77,6 +78,7 @@ struct ChainRule {
 
 /// Joints along a bone share the turn of `source` about the bone.
 struct TwistRule {
+    /// A joint and its part of the turn, 0 to 1.
     struct Share {
         std::string node;
         double share = 0.5;
@@ -134,6 +136,7 @@ struct LagRule {
     Amount weight;
 };
 
+/// One rule of a sheet.
 struct Rule {
     std::string where;  ///< file, line and rule number for messages
     std::variant<FollowRule, AimRule, LimbRule, ChainRule, TwistRule, LimitRule, RollRule,

@@ -23,6 +23,7 @@ struct Scalar {
     std::string unit;   ///< said with it
 };
 
+/// A rig sheet as it was read: names are looked up when it is bound.
 struct RigSheet {
     std::string file;
     std::string prefix;  ///< put before each name that is not found without it

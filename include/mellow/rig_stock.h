@@ -1,4 +1,7 @@
 // Taking stock of a rig: what a rig sheet does with a scene, before anything is baked.
+//
+// It answers what one asks first of a strange rig: in which order rules are evaluated, what each of
+// them moves, and which deform joints nothing moves at all. Nothing is sampled.
 #pragma once
 
 #include <filesystem>
@@ -9,6 +12,7 @@
 
 namespace mellow {
 
+/// What a sheet does with a scene.
 struct RigStock {
     std::vector<RigStep> steps;  ///< in the order they are evaluated
     /// A deform joint without keys and without a rule of its own.

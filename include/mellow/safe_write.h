@@ -1,5 +1,6 @@
 // Writing without losing anything: files appear whole or not at all, and nothing that exists is
-// replaced without being asked.
+// replaced without being asked. Everything is written beside its place, synced, and renamed in one
+// step, so that a full disk, a kill or a power cut leaves the old or the new, never a mixture.
 #pragma once
 
 #include <cstdint>
@@ -73,6 +74,7 @@ class StagedFolder {
     /// What the crate that stands there would be kept as.
     static std::filesystem::path next_backup(const std::filesystem::path& final);
 
+    /// What commit() did.
     struct Placed {
         bool unchanged = false;  ///< what stands there has the same bytes and was left alone
         std::filesystem::path

@@ -14,6 +14,7 @@
 
 namespace mellow {
 
+/// Which seconds of a take become the samples of a clip.
 struct SamplePlan {
     std::string clip;
     std::int64_t first_frame = 0, last_frame = 0;  ///< inclusive, counted at source_rate

@@ -32,6 +32,7 @@ inline constexpr int kNone = -1;
 /// JSON text of an object, carried from a file to the next unread; empty when there is none.
 using RawJson = std::string;
 
+/// One node of a scene: where it is, and what hangs on it.
 struct Node {
     std::string name;
     int parent = kNone;
@@ -95,6 +96,7 @@ struct Primitive {
     RawJson extras, extensions;
 };
 
+/// Parts of one shape that share their morph targets.
 struct Mesh {
     std::string name;
     std::vector<Primitive> primitives;
@@ -112,12 +114,14 @@ struct Skin {
     RawJson extras, extensions;
 };
 
+/// A picture as it was read: its bytes are carried, never decoded.
 struct Image {
     std::string name, mime;
     Bytes bytes;  ///< the encoded picture
     RawJson extras, extensions;
 };
 
+/// A material: its colour and picture for drawing, the rest carried as it is.
 struct Material {
     std::string name;
     Float4 base_color{1, 1, 1, 1};
@@ -126,8 +130,10 @@ struct Material {
 };
 
 enum class Path { kTranslation, kRotation, kScale, kWeights };
+/// "translation", "rotation", "scale" or "weights".
 std::string_view name(Path path);
 
+/// Keys of one quantity of one node.
 struct Channel {
     int node = kNone;
     Path path = Path::kTranslation;
@@ -167,6 +173,8 @@ struct Timeline {
     std::vector<ShearCurve> shears = {};
 };
 
+/// All that a file holds, in the terms of its convention. Nodes, meshes and so on refer to each
+/// other by index.
 struct Scene {
     std::string name;
     Convention convention;        ///< what the numbers below are in
@@ -215,6 +223,7 @@ struct ScalarLayout {
     std::vector<int> offset;
     int count = 0;
 };
+/// Node after node, in the order of the scene.
 ScalarLayout scalar_layout(const Scene& scene);
 
 /// The member curves of each node in turn.

@@ -1,7 +1,7 @@
 // Shaping clips: where a range of a timeline takes its samples, and which form a loop is stored in.
 //
 // Counting, everywhere: a..b is inclusive, b - a intervals, b - a + 1 samples, (b - a) / rate
-// seconds.
+// seconds. Frames are of the source, samples of the clip, and the two rates may differ.
 #pragma once
 
 #include <string>
@@ -30,6 +30,7 @@ struct Range {
     bool is_pose() const { return play == Play::kPose; }
 };
 
+/// A range with its samples planned.
 struct PlannedRange {
     SamplePlan plan;
     Findings findings;
@@ -57,6 +58,7 @@ struct LoopGap {
     double speed_m_s = 0, usual_speed_m_s = 0;
     double spin_rad_s = 0, usual_spin_rad_s = 0;
 };
+/// Measures a closed clip, at least one sample long.
 LoopGap loop_gap(const Clip& clip);
 
 /// Drops the closing sample of a closed loop; the period stays. Other clips are left as they are.

@@ -59,6 +59,7 @@ struct PlacedPart {
     Transform placed;            ///< about up and on the ground (and in height): what moved it
 };
 
+/// Parts played one after the other, as one take.
 struct Joined {
     ShapedTake shaped;
     std::vector<PlacedPart> parts;
@@ -102,6 +103,7 @@ struct MirrorPairs {
 Result<MirrorPairs> mirror_pairs(const Take& take,
                                  const std::vector<std::pair<std::string, std::string>>& table);
 
+/// A take in the mirror.
 struct Mirrored {
     Take take;
     /// How far rest places of partners are from being each other's image, and where that is most.
@@ -136,6 +138,7 @@ struct LoopRepair {
     bool ground = false, heading = false;  ///< the way of the hips that is no gap: travel
     bool even = false;                     ///< w = u, as between two frames; else u*u*(3 - 2u)
 };
+/// A take whose loop was closed, and what that changed.
 struct Repaired {
     Take take;
     double place_m = 0, turn_rad = 0;  ///< the largest change of a local place, of a local turn

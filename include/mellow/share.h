@@ -54,6 +54,7 @@ struct Part {
 /// file-missing where there is none, and where the folder is a whole crate.
 Result<std::vector<Part>> find_parts(const std::filesystem::path& folder);
 
+/// How parts become a crate.
 struct GatherOptions {
     std::filesystem::path output;  ///< in place of the folder that the recipe names; empty: that
     std::filesystem::path recipe;  ///< where it is now, if not where the parts say; empty: there

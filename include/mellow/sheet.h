@@ -15,6 +15,7 @@
 
 namespace mellow {
 
+/// One row of a contact sheet.
 struct SheetClip {
     const Scene* scene = nullptr;    ///< with its motion alone, in the inside convention
     std::vector<std::string> lines;  ///< name first, then what is said beside the row
@@ -33,6 +34,7 @@ enum class ViewFrom { kSide, kFront, kTop, kQuarter };
 /// "side", "front", "top" or "quarter".
 std::string_view name(ViewFrom from);
 
+/// What a sheet shows, and how large.
 struct SheetOptions {
     Convention axes = {};  ///< whose names are written on the sheet
     ViewFrom from = ViewFrom::kSide;

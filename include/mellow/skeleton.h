@@ -15,12 +15,14 @@
 
 namespace mellow {
 
+/// A joint at rest.
 struct Joint {
     std::string name;
     int parent = -1;  ///< index of an earlier joint, or -1
     Transform rest;   ///< relative to the parent
 };
 
+/// Joints, parents before children, each name once.
 class Skeleton {
   public:
     Skeleton() = default;

@@ -38,6 +38,7 @@ struct Way {
     std::string where;
 };
 
+/// A sheet of states, as it was read.
 struct StateSheet {
     std::string file, start;                          ///< name of the first state
     std::vector<std::pair<std::string, bool>> flags;  ///< and what they are at first

@@ -1,4 +1,8 @@
 // Taking stock: what is inside a scene, before anything is done to it.
+//
+// Nodes are told apart by what they are for (joints that carry vertices, helpers, controls that
+// keys move), timelines by what moves when. Suspicions are findings: a size no figure has, an up
+// axis that legs contradict, channels that never change.
 #pragma once
 
 #include <string>
@@ -27,6 +31,7 @@ struct MovingSpan {
     std::int64_t first = 0, last = 0;
 };
 
+/// What moves in a timeline, and when.
 struct TimelineStock {
     std::string name;
     double first_second = 0, last_second = 0;
@@ -37,6 +42,7 @@ struct TimelineStock {
     std::vector<std::int64_t> cuts;  ///< last frame before a jump between two stills
 };
 
+/// What a scene holds.
 struct Stock {
     Convention convention;
     FrameRate rate;

@@ -39,6 +39,7 @@ struct MorphChannels {
     std::vector<double> rest;  ///< the weights where nothing moves them, as many
 };
 
+/// Motion on a skeleton. Take one by value: what makes it is shared.
 class Take {
   public:
     /// What a call of evaluate() is for. Locals are what is baked; worlds are what is measured.
@@ -47,6 +48,7 @@ class Take {
     class Motion {
       public:
         virtual ~Motion() = default;
+        /// As those of the take.
         virtual JointTile make_tile() const = 0;
         virtual void evaluate(std::span<const double> seconds, Want want,
                               JointTile& tile) const = 0;

@@ -36,6 +36,7 @@ std::string_view name(Layout layout);
 enum class FileFormat { kGlb, kGltf, kDae, kBvh, kCsv };
 /// "glb", "gltf", "dae", "bvh" or "csv": also what such a file's name ends in.
 std::string_view name(FileFormat format);
+/// The way back; nothing for other texts.
 std::optional<FileFormat> parse_file_format(std::string_view text);
 
 /// Where the pictures of skins go. In glTF text and COLLADA they never are in the scene file.
@@ -78,9 +79,11 @@ struct ClipChoice {
     std::vector<std::string> names, groups, left_out;
 
     bool any() const { return !names.empty() || !groups.empty() || !left_out.empty(); }
+    /// True for a clip of that name and group that is chosen.
     bool takes(const std::string& name, const std::string& group) const;
 };
 
+/// What an engine wants, as one value.
 struct Target {
     std::string name = "y-up-metre";
     Convention convention;

@@ -1,4 +1,6 @@
-// Transform (translation, rotation, scale) and Affine (three columns and an origin).
+// Transform (translation, rotation, scale) and Affine (three columns and an origin). Metres and
+// unit quaternions where a scene is inside; plain numbers everywhere else. All of it is inline and
+// by value, so that loops over frames become vector instructions.
 //
 // The identities that hold everywhere in the library:
 //   local == T * R * S                          a Transform is applied scale first

@@ -67,6 +67,7 @@ double sample_stack(std::span<const StackElement> stack, std::span<const MemberC
                     Transform* out, Affine* shear = nullptr);
 /// Whether a stack can have shear whatever its numbers: a turn after a scale, a skew, a matrix.
 bool can_shear(std::span<const StackElement> stack);
+/// How many numbers of scratch that needs.
 std::size_t scratch_size(std::span<const MemberCurve> curves);
 
 }  // namespace mellow

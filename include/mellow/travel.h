@@ -1,6 +1,8 @@
 // Travel: the part of a clip's motion that belongs to the root joint.
 //
-// World poses never change: what the root takes on, the joints below it give up.
+// World poses never change: what the root takes on, the joints below it give up. A walk that goes
+// ahead by itself becomes a walk on the spot below a root that goes ahead, which is what most games
+// move. All functions work on baked clips, inside: ground is X and Z, up is +Y, metres.
 #pragma once
 
 #include <string>
@@ -54,7 +56,7 @@ struct TravelParts {
 /// height(k) = hips height(k) - hips height(0), or likewise of the lowest foot that stands: slower
 /// than 0.25 m/s for 0.15 s or more.
 /// With `smooth_s` each is the mean of the samples around it under a window of 1 + cos: symmetric,
-/// so that nothing lags; loops go on beyond their ends by what one turn adds; without a loop the
+/// so that nothing lags; loops go on beyond their ends by what one round adds; without a loop the
 /// window narrows towards both ends, which stay. Afterwards root(k) == T(place, height) *
 /// Ry(heading) and each child c of the root has local(k) == inverse(root(k)) * world(k), so that
 /// world poses stay within single-precision rounding.
@@ -74,6 +76,7 @@ struct HipsDrift {
     double farthest_m = 0;  ///< from the first sample to the farthest: circles come back
     double climb_m = 0;     ///< up or down from the first to the last sample
 };
+/// Measures joint `hips` of a baked clip.
 HipsDrift hips_drift(const Clip& clip, const Skeleton& skeleton, int hips);
 
 }  // namespace mellow

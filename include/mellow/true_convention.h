@@ -1,4 +1,8 @@
 // What a file's numbers really are, where that is not what the file says.
+//
+// Many files claim metres and hold centimetres, or claim +Y up and lie on their backs. A recipe, or
+// an option of the tool, says how it is; what it does not say is believed of the file, or assumed
+// and said.
 #pragma once
 
 #include <optional>

@@ -1,5 +1,6 @@
 // ValueCurve: a number over another, by points and how it goes between them: weights over frames,
-// morph weights over degrees, source seconds over clip seconds.
+// morph weights over degrees, source seconds over clip seconds. Its units are those of whoever
+// holds it. Before the first point and behind the last the value holds.
 #pragma once
 
 #include <string_view>
@@ -17,6 +18,7 @@ enum class CurveShape {
 /// "step", "linear", "smooth" or "slopes".
 std::string_view name(CurveShape shape);
 
+/// One point.
 struct CurvePoint {
     double at = 0, value = 0, slope = 0;  ///< `slope` per unit of `at`, for kSlopes alone
 };

@@ -7,6 +7,7 @@
 
 namespace mellow {
 
+/// Three numbers: a place, a way, or scales.
 struct Vec3 {
     double x = 0, y = 0, z = 0;
 };

@@ -1,4 +1,7 @@
 // Writing scene files: glTF 2.0, binary or text, COLLADA 1.4.1 and BVH.
+//
+// Writers make bytes and touch no disk; safe_write.h puts them there. The same scene gives the same
+// bytes, on every machine. What a format cannot carry is a finding, never silence.
 #pragma once
 
 #include <cstdint>
@@ -16,6 +19,7 @@
 
 namespace mellow {
 
+/// A file that is not yet on any disk.
 struct WrittenFile {
     std::string name;  ///< relative to where the scene file goes
     std::vector<std::uint8_t> bytes;
@@ -40,12 +44,14 @@ struct GltfOptions {
 std::vector<WrittenFile> write_gltf(const Scene& scene, const std::string& name,
                                     const GltfOptions& options = {});
 
+/// How COLLADA is written.
 struct ColladaOptions {
     std::optional<EulerOrder> order;  ///< of all joints; else what the source keyed, else ZYX
     std::map<std::string, EulerOrder> orders;  ///< for single nodes, by name
     bool matrices = false;                     ///< whole matrices instead of Euler angles
 };
 
+/// The files of one scene.
 struct WrittenScene {
     std::vector<WrittenFile> files;  ///< the scene file first
     Findings findings;               ///< what the format cannot carry: left-out
@@ -62,12 +68,14 @@ struct WrittenScene {
 Result<WrittenScene> write_collada(const Scene& scene, const std::string& name,
                                    const ColladaOptions& options = {});
 
+/// How BVH is written.
 struct BvhOptions {
     EulerOrder order = EulerOrder::kZXY;       ///< of the rotation channels
     std::map<std::string, EulerOrder> orders;  ///< for single joints, by name
     std::map<std::string, Vec3> tips;  ///< End Site of a joint without children, in its axes
 };
 
+/// A BVH file.
 struct BvhText {
     std::string text;
     Findings findings;  ///< what BVH cannot carry: left-out

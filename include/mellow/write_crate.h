@@ -43,6 +43,7 @@ struct CrateClip {
     std::string from;  ///< for people: what it was made of, such as a timeline
 };
 
+/// How a crate is written.
 struct WriteCrateOptions {
     std::string name = "crate";  ///< of the figure; targets name files after it
     Tolerance tolerance;

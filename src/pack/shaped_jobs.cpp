@@ -86,7 +86,7 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
                        range.where,
                        fmt::format("no frame of {}..{} to loop at, {} or more after the first",
                                    range.first, range.last, shortest),
-                       "a range with more than one turn of the loop",
+                       "a range with more than one round of the loop",
                        "a longer range, or loop_shortest = a smaller number"};
     std::string others;
     for (std::size_t i = 1; i < ends.size(); ++i)

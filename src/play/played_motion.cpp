@@ -73,7 +73,7 @@ PlayedMotion::PlayedMotion(const ClipInfo& facts, const Scene& motion, const Sce
         for (std::size_t k = 0; k < seconds.size(); ++k)
             channels_[k].r = from_axis_angle(kUp, turns[k] / kDegrees);
     }
-    // S F(0) = F(end); the manifest says what one turn adds to where it began.
+    // S F(0) = F(end); the manifest says what one round adds to where it began.
     const Travel& travel = facts_.travel;
     const Transform once{travel.step, from_axis_angle(kUp, travel.step_heading_rad), {1, 1, 1}};
     const Transform first = travelled(0);

@@ -30,7 +30,7 @@ class PlayedMotion {
     /// What the root has travelled at that second, as place on the ground, height and heading, as
     /// far as the clip carries it.
     Transform travelled(double second) const;
-    /// What one turn of the loop adds, on the left of travelled().
+    /// What one round of the loop adds, on the left of travelled().
     const Transform& step() const { return step_; }
     /// How far the end is from the beginning of a loop, travel taken along; metres, of all nodes.
     double seam() const;

@@ -28,7 +28,7 @@ struct StandIn::Parts {
     struct Playing {
         int state = 0;
         double second = 0;  ///< of its clip
-        int turns = 0;
+        int rounds = 0;
         double speed = 1;
         bool loops = false, ended = false;
         double blend = 0, blended = 0;  ///< seconds: in all, and so far
@@ -137,7 +137,7 @@ struct StandIn::Parts {
     void turn_over(Playing& p) {
         if (!p.loops || p.speed == 0 || until_end(p) > kSameTime_s) return;
         p.second = p.speed > 0 ? 0 : motion(p).seconds();
-        ++p.turns;
+        ++p.rounds;
     }
 
     /// Cues from `before` on and before where the clip is now; at its last end that, too.
@@ -391,7 +391,7 @@ PlayStep StandIn::advance(double seconds) {
     const auto& last = p.playing.back();
     step.state = p.state(last).name;
     step.state_seconds = last.second;
-    step.turns = last.turns;
+    step.rounds = last.rounds;
     double rest = 1;
     for (std::size_t i = p.playing.size(); i-- > 0;) {
         const double w = i == 0 ? rest : rest * p.playing[i].weight();

@@ -109,14 +109,14 @@ void walk_lags(const Rig::Plan& plan, const Played& played, PoseTile& tile) {
         for (auto& [rule, list] : moved) list.clear();
         for (int f = 0; f < walk.count; ++f) {
             double t = played.first_second + (first + f - before) / kStepsPerSecond;
-            int turns = 0;
+            int rounds = 0;
             if (loop && (t < played.first_second || t > played.last_second)) {
                 // The end of a loop belongs to it, not to the next one.
-                turns = static_cast<int>(std::ceil((t - played.first_second) / length)) - 1;
-                t -= turns * length;
+                rounds = static_cast<int>(std::ceil((t - played.first_second) / length)) - 1;
+                t -= rounds * length;
             }
             seconds[f] = std::max(t, std::min(plan.motion.span()[0], played.first_second));
-            for (const auto& [rule, step] : loops) moved[rule].push_back(power(step, turns));
+            for (const auto& [rule, step] : loops) moved[rule].push_back(power(step, rounds));
         }
         evaluate_plan(plan, {seconds, static_cast<std::size_t>(walk.count)}, tile, &walk);
     }

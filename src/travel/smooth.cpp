@@ -17,7 +17,7 @@ GroundFrame GroundPath::at(int sample) const {
         return frames_[static_cast<std::size_t>(std::clamp(sample, 0, last))];
     const int turns = static_cast<int>(std::floor(static_cast<double>(sample) / last));
     GroundFrame out = frames_[static_cast<std::size_t>(sample - turns * last)];
-    // One turn of the loop takes its first frame to its last.
+    // One round of the loop takes its first frame to its last.
     const GroundFrame &from = frames_.front(), &to = frames_.back();
     const double by = to.heading - from.heading;
     const auto turned = [](Vec3 p, double angle) {

@@ -13,7 +13,7 @@ struct GroundFrame {
     double heading = 0;  ///< radians
 };
 
-/// Frames of every sample of a clip. Of a loop, the last repeats the first after one turn of it.
+/// Frames of every sample of a clip. Of a loop, the last repeats the first after one round of it.
 class GroundPath {
   public:
     GroundPath(std::vector<GroundFrame> frames, bool loops);

@@ -119,7 +119,7 @@ std::vector<GroundFrame> ground_frames(const Clip& clip, const Skeleton& skeleto
     }
     if (parts.heading_from == TravelParts::Heading::kWay) {
         heading = ways(GroundPath(frames, loops), rate, heading);
-        // What one turn of a loop adds is what the hips turn, give or take a whole turn of noise.
+        // What one round of a loop adds is what the hips turn, give or take a whole turn of noise.
         if (loops)
             heading.back() = heading.front() + frames.back().heading - frames.front().heading;
     }
