@@ -301,6 +301,14 @@ TEST_F(SharesTest, APartIsNoCrate) {
     EXPECT_EQ(run_tool(whole_share + path("crates/tamsin")).exit, 0);
     EXPECT_EQ(run_tool("pack " + recipe() + " --quiet --replace").exit, 0);
     EXPECT_FALSE(json::parse(read_text(folder_ / "crates/tamsin/crate.json")).contains("share"));
+    // Nor is it without pictures, whose absence would tell.
+    const std::string plain =
+        change(recipe_, "thumbnails = { size = \"40x40\" }\n", test::kNoPicture);
+    write_text(folder_ / "plain.recipe.toml", change(plain, "crates/tamsin", "crates/plain"));
+    const std::string pack_plain = "pack " + path("plain.recipe.toml") + " --quiet --replace";
+    EXPECT_EQ(run_tool(pack_plain + " --share 1/2 -o " + path("crates/plain")).exit, 0);
+    EXPECT_EQ(run_tool(pack_plain).exit, 0);
+    EXPECT_THAT(json::parse(read_text(folder_ / "crates/plain/crate.json"))["clips"], SizeIs(7));
     // Nothing but its own kind of folder gives way to a part.
     fs::create_directories(folder_ / "mine/1");
     write_text(folder_ / "mine/1/notes", "ours");

@@ -23,7 +23,8 @@ struct Found {
 };
 
 /// Compares each quaternion with the one before it (`last` before the first).
-MELLOW_KERNEL void compare_kernel(const double* local, const double* last, Found& found) {
+MELLOW_KERNEL void compare_kernel(LocalRows rows, const double* last, Found& found) {
+    const double* const local = rows.at;
     alignas(64) double q[4][kF + 8];
     for (int c = 0; c < 4; ++c) {
         q[c][7] = last[c];
@@ -39,8 +40,9 @@ MELLOW_KERNEL void compare_kernel(const double* local, const double* last, Found
 }
 
 /// Rounds sixteen samples of a joint and turns them over into its track.
-MELLOW_KERNEL void round_kernel(const double* local, const double* sign, float* translation,
+MELLOW_KERNEL void round_kernel(LocalRows from, const double* sign, float* translation,
                                 float* rotation, float* scale) {
+    const double* const local = from.at;
     // Hundreds of tracks take turns: where the next tile goes is asked for one tile ahead.
     for (int line = 0; line < 4 * kF; line += 16) {
         __builtin_prefetch(rotation + 4 * kF + line, 1);
@@ -87,8 +89,8 @@ struct Job {
 };
 
 /// Rounds one tile of a joint into its track, quaternions on one hemisphere.
-void store_rows(const double* local, int first, int count, Worker& worker, int joint,
-                JointTrack& track, JointLoss& loss, double& fastest) {
+void store_rows(LocalRows local, int first, int count, Worker& worker, int joint, JointTrack& track,
+                JointLoss& loss, double& fastest) {
     Found found;
     std::array<double, 4>& last = worker.last[at(joint)];
     compare_kernel(local, last.data(), found);
@@ -118,7 +120,7 @@ void store_rows(const double* local, int first, int count, Worker& worker, int j
         std::copy_n(s, 3 * count, &track.scale[3 * k]);
     }
     for (int c = 0; c < 4; ++c)
-        last[at(c)] = signs[count - 1] * local[(3 + c) * kTileFrames + count - 1];
+        last[at(c)] = signs[count - 1] * turns(local).at[c * kTileFrames + count - 1];
 }
 
 void bake_tile(Job& job, Worker& worker, int first, int count, std::vector<JointLoss>& losses,
@@ -129,7 +131,7 @@ void bake_tile(Job& job, Worker& worker, int first, int count, std::vector<Joint
         const double* shear = tile.shear(j);
         for (int f = 0; shear != nullptr && f < count; ++f)
             if (shear[f] > loss.shear) loss.shear = shear[f], loss.shear_sample = first + f;
-        store_rows(tile.local(j), first, count, worker, j, job.clip.joints[at(j)], loss,
+        store_rows(local_rows(tile, j), first, count, worker, j, job.clip.joints[at(j)], loss,
                    fastest[at(j)]);
     }
     int scalar = 0;

@@ -103,7 +103,7 @@ class FittedMotion final : public Take::Motion {
 
     static void rest_on(int parent, const Affine& rest, const JointTile& tile, double* out) {
         for (int f = 0; f < kTileFrames; ++f)
-            store_affine(out, f, parent < 0 ? rest : load_affine(tile.world(parent), f) * rest);
+            store_affine(out, f, parent < 0 ? rest : load(world_rows(tile, parent), f) * rest);
     }
 
     const std::shared_ptr<const Take::Motion> inner_;

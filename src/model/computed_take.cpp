@@ -35,16 +35,14 @@ class ComputedTake final : public Take::Motion {
             for (int j = 0; j < skeleton_.size(); ++j) {
                 const Transform& local = joints[at(j)];
                 if (want == Take::Want::kLocals) {
-                    double* own = tile.own_local(j);
-                    store3(own, f, local.t);
-                    store4(own + 3 * kF, f, normalized(local.r));
-                    store3(own + 7 * kF, f, local.s);
+                    store(LocalRowsOut{tile.own_local(j)}, f,
+                          {local.t, normalized(local.r), local.s});
                     continue;
                 }
                 const int up = skeleton_[j].parent;
                 const Affine m = to_affine({local.t, normalized(local.r), local.s});
                 worlds[at(j)] = up < 0 ? m : worlds[at(up)] * m;
-                store_affine(tile.own_world(j), f, worlds[at(j)]);
+                store(WorldRowsOut{tile.own_world(j)}, f, worlds[at(j)]);
             }
             for (std::size_t m = 0; want == Take::Want::kWorlds && m < mounts_.size(); ++m) {
                 const Mount& mount = mounts_[m];

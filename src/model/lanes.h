@@ -3,6 +3,7 @@
 #pragma once
 
 #include "base/kernel.h"
+#include "mellow/joint_tile.h"
 #include "mellow/pose_tile.h"
 
 namespace mellow {
@@ -23,6 +24,70 @@ inline void store4(double* c, int f, Quat q) {
 inline void store_affine(double* c, int f, const Affine& m) {
     store3(c, f, m.x), store3(c + 3 * kF, f, m.y), store3(c + 6 * kF, f, m.z);
     store3(c + 9 * kF, f, m.o);
+}
+
+/// Rows of one node or joint in a tile. What its numbers are is the type, so that locals where
+/// worlds belong do not compile; `...Out` may be written as well.
+struct WorldRows {  ///< a matrix: columns x, y, z and origin, three rows each
+    const double* at;
+};
+struct WorldRowsOut {
+    double* at;
+    operator WorldRows() const { return {at}; }
+};
+struct TurnRows {  ///< a unit quaternion, x y z w
+    const double* at;
+};
+struct TurnRowsOut {
+    double* at;
+    operator TurnRows() const { return {at}; }
+};
+struct LocalRows {  ///< relative to the parent: place 0-2, turn 3-6, size 7-9
+    const double* at;
+};
+struct LocalRowsOut {
+    double* at;
+    operator LocalRows() const { return {at}; }
+};
+
+inline WorldRows world_rows(const PoseTile& tile, int node) {
+    return {tile.channel(node, PoseTile::kWorld)};
+}
+inline WorldRowsOut world_rows(PoseTile& tile, int node) {
+    return {tile.channel(node, PoseTile::kWorld)};
+}
+inline LocalRows local_rows(const PoseTile& tile, int node) {
+    return {tile.channel(node, PoseTile::kLocal)};
+}
+inline LocalRowsOut local_rows(PoseTile& tile, int node) {
+    return {tile.channel(node, PoseTile::kLocal)};
+}
+/// Of a joint, a mount.
+inline WorldRows world_rows(const JointTile& tile, int joint) { return {tile.world(joint)}; }
+inline WorldRows mount_rows(const JointTile& tile, int mount) { return {tile.mount(mount)}; }
+inline LocalRows local_rows(const JointTile& tile, int joint) { return {tile.local(joint)}; }
+/// Four scalars that hold the turn of a node in the world.
+inline TurnRows turn_rows(const PoseTile& tile, int scalar) { return {tile.scalar(scalar)}; }
+
+inline TurnRows turns(LocalRows rows) { return {rows.at + 3 * kF}; }
+inline TurnRowsOut turns(LocalRowsOut rows) { return {rows.at + 3 * kF}; }
+
+inline Affine load(WorldRows rows, int f) { return load_affine(rows.at, f); }
+inline Vec3 origin(WorldRows rows, int f) { return load3(rows.at + 9 * kF, f); }
+inline void store(WorldRowsOut rows, int f, const Affine& m) { store_affine(rows.at, f, m); }
+inline Quat load(TurnRows rows, int f) { return load4(rows.at, f); }
+inline void store(TurnRowsOut rows, int f, Quat q) { store4(rows.at, f, q); }
+inline Vec3 place_of(LocalRows rows, int f) { return load3(rows.at, f); }
+inline Vec3 size_of(LocalRows rows, int f) { return load3(rows.at + 7 * kF, f); }
+inline Transform load(LocalRows rows, int f) {
+    return {place_of(rows, f), load(turns(rows), f), size_of(rows, f)};
+}
+inline void store_place(LocalRowsOut rows, int f, Vec3 v) { store3(rows.at, f, v); }
+inline void store_size(LocalRowsOut rows, int f, Vec3 v) { store3(rows.at + 7 * kF, f, v); }
+inline void store(LocalRowsOut rows, int f, const Transform& t) {
+    store_place(rows, f, t.t);
+    store(turns(rows), f, t.r);
+    store_size(rows, f, t.s);
 }
 
 /// Orientation of a world matrix without branches: the first two axes made orthonormal, the third

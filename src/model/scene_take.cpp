@@ -21,14 +21,14 @@ struct Hardness {
 };
 
 /// local = inverse(parent) * world as translation, rotation and scale, shear not yet considered.
-MELLOW_KERNEL void local_kernel(const double* parent, const double* world, double shrink,
-                                double* kept, double* local, Hardness& hard) {
+MELLOW_KERNEL void local_kernel(WorldRows parent, WorldRows world, double shrink, WorldRowsOut kept,
+                                LocalRowsOut local, Hardness& hard) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        Affine w = load_affine(world, f);
+        Affine w = load(world, f);
         w = {w.x * shrink, w.y * shrink, w.z * shrink, w.o};
-        store_affine(kept, f, w);
-        const Affine m = inverse(load_affine(parent, f)) * w;
+        store(kept, f, w);
+        const Affine m = inverse(load(parent, f)) * w;
         const double sign = determinant(m) < 0 ? -1.0 : 1.0;
         const double lx = length(m.x), ly = length(m.y), lz = length(m.z);
         const double thin = std::min(lx, std::min(ly, lz));
@@ -36,18 +36,18 @@ MELLOW_KERNEL void local_kernel(const double* parent, const double* world, doubl
         const Vec3 x = m.x * (sign * safe / (lx + (1 - safe)));
         const Vec3 y = m.y * (sign * safe / (ly + (1 - safe)));
         const Vec3 z = m.z * (sign * safe / (lz + (1 - safe)));
-        store3(local, f, m.o);
-        store4(local + 3 * kF, f, quat_from_columns(x, y, z));
-        store3(local + 7 * kF, f, Vec3{lx, ly, lz} * sign);
+        store_place(local, f, m.o);
+        store(turns(local), f, quat_from_columns(x, y, z));
+        store_size(local, f, Vec3{lx, ly, lz} * sign);
         hard.skew[f] =
             std::max(std::abs(dot(x, y)), std::max(std::abs(dot(y, z)), std::abs(dot(z, x))));
         hard.thinnest[f] = thin / std::max(lx, std::max(ly, std::max(lz, 1e-300)));
     }
 }
 
-MELLOW_KERNEL void product_kernel(const double* parent, const Affine& local, double* out) {
+MELLOW_KERNEL void product_kernel(WorldRows parent, const Affine& local, WorldRowsOut out) {
 #pragma GCC ivdep
-    for (int f = 0; f < kF; ++f) store_affine(out, f, load_affine(parent, f) * local);
+    for (int f = 0; f < kF; ++f) store(out, f, load(parent, f) * local);
 }
 
 /// How a joint is found.
@@ -172,16 +172,24 @@ class SceneTake final : public Take::Motion {
     struct SceneWork final : JointTile::Work {
         explicit SceneWork(PoseTile made) : nodes(std::move(made)) {}
         PoseTile nodes;
-        std::vector<double> kept;          ///< worlds as the skeleton has them, and the identity
-        std::vector<const double*> world;  ///< of each joint: in `kept`, or in the scene's tile
-        std::vector<bool> altered;         ///< some lane of the joint lost shear
+        std::vector<double> kept;      ///< worlds as the skeleton has them, and the identity
+        std::vector<WorldRows> world;  ///< of each joint: in `kept`, or in the scene's tile
+        std::vector<bool> altered;     ///< some lane of the joint lost shear
     };
 
-    double* kept(SceneWork& work, int joint) const {
-        return &work.kept[at(joint) * JointTile::kWorldSize];
+    WorldRowsOut kept(SceneWork& work, int joint) const {
+        return {&work.kept[at(joint) * JointTile::kWorldSize]};
     }
-    const double* above_roots(const SceneWork& work) const {
-        return &work.kept[at(skeleton_.size()) * JointTile::kWorldSize];
+    WorldRows above_roots(const SceneWork& work) const {
+        return {&work.kept[at(skeleton_.size()) * JointTile::kWorldSize]};
+    }
+
+    static WorldRows nodes_world(const SceneWork& work, int node) {
+        return world_rows(work.nodes, node);
+    }
+    /// The world of a joint that the tile shows already; above all of them the identity.
+    WorldRows shown_world(const SceneWork& work, const JointTile& tile, int joint) const {
+        return joint < 0 ? above_roots(work) : WorldRows{tile.world(joint)};
     }
 
     /// World of a node from locals alone, for joints below one that lost shear.
@@ -194,15 +202,15 @@ class SceneTake final : public Take::Motion {
 
     /// World rows of a joint that was found already. Those of joints that were taken directly are
     /// those of the scene's tile.
-    const double* found_world(SceneWork& work, int joint) const {
+    WorldRows found_world(SceneWork& work, int joint) const {
         if (joint < 0) return above_roots(work);
-        if (work.world[at(joint)] != nullptr) return work.world[at(joint)];
+        if (work.world[at(joint)].at != nullptr) return work.world[at(joint)];
         const JointWay& way = ways_[at(joint)];
-        const double* world = work.nodes.channel(way.node, PoseTile::kWorld);
+        const WorldRows world = nodes_world(work, way.node);
         if (way.scale == 1) return world;
-        double* scaled = kept(work, joint);
+        const WorldRowsOut scaled = kept(work, joint);
         for (int i = 0; i < 12 * kTileFrames; ++i)
-            scaled[i] = i < 9 * kTileFrames ? world[i] / way.scale : world[i];
+            scaled.at[i] = i < 9 * kTileFrames ? world.at[i] / way.scale : world.at[i];
         work.world[at(joint)] = scaled;
         return scaled;
     }
@@ -225,7 +233,7 @@ class SceneTake final : public Take::Motion {
     /// With a scaled armature: diag(scale) * T R S * diag(1 / scale).
     void take_local(SceneWork& work, JointTile& tile, int j) const {
         const JointWay& way = ways_[at(j)];
-        work.world[at(j)] = nullptr;
+        work.world[at(j)] = {};
         const double* local = work.nodes.channel(way.node, PoseTile::kLocal);
         if (way.scale == 1) return tile.show_local(j, local);
         double* own = tile.own_local(j);
@@ -236,36 +244,30 @@ class SceneTake final : public Take::Motion {
     /// Joints below are found from worlds: no shear that was lost above reaches them.
     void take_rest(SceneWork& work, JointTile& tile, int j) const {
         const Transform& rest = skeleton_[j].rest;
-        double* own = tile.own_local(j);
-        for (int f = 0; f < kTileFrames; ++f) {
-            store3(own, f, rest.t);
-            store4(own + 3 * kF, f, rest.r);
-            store3(own + 7 * kF, f, rest.s);
-        }
+        const LocalRowsOut own{tile.own_local(j)};
+        for (int f = 0; f < kTileFrames; ++f) store(own, f, rest);
         product_kernel(found_world(work, ways_[at(j)].parent), rest_[at(j)], kept(work, j));
         work.world[at(j)] = kept(work, j);
     }
 
     void find_local(SceneWork& work, JointTile& tile, int j, bool bent) const {
         const JointWay& way = ways_[at(j)];
-        double* own = kept(work, j);
-        const double* up = found_world(work, way.parent);
-        const double* world =
-            way.node == kNone ? above_roots(work) : work.nodes.channel(way.node, PoseTile::kWorld);
+        const WorldRowsOut own = kept(work, j);
+        const WorldRows up = found_world(work, way.parent);
+        WorldRows world = way.node == kNone ? above_roots(work) : nodes_world(work, way.node);
         double shrink = 1 / way.scale;
         if (bent && !way.sheared) {
-            for (int f = 0; f < kTileFrames; ++f)
-                store_affine(own, f, world_of(work.nodes, way.node, f));
+            for (int f = 0; f < kTileFrames; ++f) store(own, f, world_of(work.nodes, way.node, f));
             world = own;
         }
         if (way.turned) {
             for (int f = 0; f < kTileFrames; ++f)
-                store_affine(own, f, joint_world(sources_[at(j)], load_affine(world, f)));
+                store(own, f, joint_world(sources_[at(j)], load(world, f)));
             world = own;
             shrink = 1;
         }
         Hardness hard;
-        double* local = tile.own_local(j);
+        const LocalRowsOut local{tile.own_local(j)};
         local_kernel(up, world, shrink, own, local, hard);
         work.world[at(j)] = own;
         work.altered[at(j)] = redo_hard_lanes(up, own, local, hard, tile, j) || bent;
@@ -273,7 +275,7 @@ class SceneTake final : public Take::Motion {
 
     /// Redoes the lanes that have shear or no thickness, exactly, and notes what is lost. True when
     /// a lane was changed.
-    static bool redo_hard_lanes(const double* parent, double* kept, double* local,
+    static bool redo_hard_lanes(WorldRows parent, WorldRowsOut kept, LocalRowsOut local,
                                 const Hardness& hard, JointTile& tile, int joint) {
         double* shear = nullptr;
         for (int f = 0; f < kTileFrames; ++f) {
@@ -282,13 +284,11 @@ class SceneTake final : public Take::Motion {
                 shear = tile.own_shear(joint);
                 std::fill_n(shear, kTileFrames, 0.0);
             }
-            const Affine above = load_affine(parent, f);
-            const Decomposed d = decompose(inverse(above) * load_affine(kept, f));
-            store3(local, f, d.transform.t);
-            store4(local + 3 * kF, f, d.transform.r);
-            store3(local + 7 * kF, f, d.transform.s);
+            const Affine above = load(parent, f);
+            const Decomposed d = decompose(inverse(above) * load(kept, f));
+            store(local, f, d.transform);
             // Children hang on what is stored, so that their positions stay exact.
-            store_affine(kept, f, above * to_affine(d.transform));
+            store(kept, f, above * to_affine(d.transform));
             shear[f] = d.shear;
         }
         return shear != nullptr;
@@ -299,29 +299,29 @@ class SceneTake final : public Take::Motion {
         for (int j = 0; j < skeleton_.size(); ++j) {
             const JointWay& way = ways_[at(j)];
             if (way.rests) {
-                const double* up = way.parent < 0 ? above_roots(work) : tile.world(way.parent);
-                product_kernel(up, rest_[at(j)], tile.own_world(j));
+                product_kernel(shown_world(work, tile, way.parent), rest_[at(j)],
+                               {tile.own_world(j)});
             } else if (way.node == kNone) {
-                tile.show_world(j, above_roots(work));
+                tile.show_world(j, above_roots(work).at);
             } else {
-                const double* world = work.nodes.channel(way.node, PoseTile::kWorld);
+                const WorldRows world = nodes_world(work, way.node);
                 if (way.scale == 1 && !way.turned) {
-                    tile.show_world(j, world);
+                    tile.show_world(j, world.at);
                     continue;
                 }
-                double* own = tile.own_world(j);
+                const WorldRowsOut own{tile.own_world(j)};
                 for (int f = 0; f < kTileFrames; ++f)
-                    store_affine(own, f, joint_world(sources_[at(j)], load_affine(world, f)));
+                    store(own, f, joint_world(sources_[at(j)], load(world, f)));
             }
         }
         for (std::size_t m = 0; m < mounts_.size(); ++m) {
             const Mount& mount = mounts_[m];
             const int i = static_cast<int>(m);
             if (mount.node != kNone)
-                tile.show_mount(i, work.nodes.channel(mount.node, PoseTile::kWorld));
+                tile.show_mount(i, nodes_world(work, mount.node).at);
             else
-                product_kernel(mount.joint < 0 ? above_roots(work) : tile.world(mount.joint),
-                               mount.rest, tile.own_mount(i));
+                product_kernel(shown_world(work, tile, mount.joint), mount.rest,
+                               {tile.own_mount(i)});
         }
     }
 

@@ -25,7 +25,7 @@ std::vector<float> places_of(const Take& take, const SamplePlan& plan,
         take.evaluate({seconds.data(), at(count)}, Take::Want::kWorlds, tile);
         for (int f = 0; f < count; ++f)
             for (const int j : joints) {
-                const Vec3 place = load_affine(tile.world(j), f).o;
+                const Vec3 place = load(world_rows(tile, j), f).o;
                 for (const double x : {place.x, place.y, place.z})
                     out.push_back(static_cast<float>(x));
             }

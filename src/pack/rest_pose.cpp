@@ -43,9 +43,8 @@ Result<Skeleton> resting(const Figure& figure, const Recipe& recipe, const Targe
     take.evaluate(std::array{second}, Take::Want::kLocals, tile);
     std::vector<Joint> joints = figure.skeleton().joints();
     for (std::size_t j = 0; j < joints.size(); ++j) {
-        const double* local = tile.local(static_cast<int>(j));
-        joints[j].rest = {load3(local, 0), normalized(load4(local + 3 * kTileFrames, 0)),
-                          load3(local + 7 * kTileFrames, 0)};
+        joints[j].rest = load(local_rows(tile, static_cast<int>(j)), 0);
+        joints[j].rest.r = normalized(joints[j].rest.r);
     }
     return Skeleton::make(std::move(joints));
 }

@@ -147,8 +147,8 @@ void PlayedClip::evaluate(int first, int count, std::vector<double>& rows) const
     }
 }
 
-const double* PlayedClip::world(const std::vector<double>& rows, int skin_node) const {
-    return &rows[row_of_[at(skin_node)] * JointTile::kWorldSize];
+WorldRows PlayedClip::world(const std::vector<double>& rows, int skin_node) const {
+    return {&rows[row_of_[at(skin_node)] * JointTile::kWorldSize]};
 }
 
 const Curve& PlayedClip::weights(const std::string& mesh) const {

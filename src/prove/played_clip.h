@@ -9,6 +9,7 @@
 #include "mellow/result.h"
 #include "mellow/sample_plan.h"
 #include "mellow/scene.h"
+#include "model/lanes.h"
 
 namespace mellow {
 
@@ -28,7 +29,7 @@ class PlayedClip {
     /// Worlds of samples first .. first + count - 1 into `rows`; lanes beyond repeat the last.
     void evaluate(int first, int count, std::vector<double>& rows) const;
     /// Twelve rows of a node of the skin.
-    const double* world(const std::vector<double>& rows, int skin_node) const;
+    WorldRows world(const std::vector<double>& rows, int skin_node) const;
     /// Numbers of the curve that carries the weights of a mesh: [sample][target].
     const Curve& weights(const std::string& mesh) const;
     const Timeline& timeline() const { return clip_->timelines[0]; }

@@ -67,8 +67,8 @@ void compare_joints(const std::vector<JointPair>& pairs, const Scene& skin, cons
                     const MeshFrames& rows, int frame, int sample, ClipProof& proof) {
     for (const JointPair& pair : pairs) {
         const std::string& name = skin.nodes[at(pair.played)].name;
-        const Affine wanted = load_affine(tile.world(pair.joint), frame),
-                     got = load_affine(rows.played[at(pair.played)], frame);
+        const Affine wanted = load(world_rows(tile, pair.joint), frame),
+                     got = load(rows.played[at(pair.played)], frame);
         KindProof& kind = proof.kinds[pair.kind];
         const double far = length(wanted.o - got.o) * 1000;
         proof.position_mm.add(far, sample, name);
@@ -160,9 +160,9 @@ void look(const Take& take, const SamplePlan& plan, const SkinProof::Parts& part
     clip.evaluate(frames.first, frames.count, worker.played);
     auto& bodies = worker.rows.bodies;
     bodies.clear();
-    for (int j = 0; j < take.skeleton.size(); ++j) bodies.push_back(worker.tile->world(j));
+    for (int j = 0; j < take.skeleton.size(); ++j) bodies.push_back(world_rows(*worker.tile, j));
     for (std::size_t m = 0; m < take.mounts.size(); ++m)
-        bodies.push_back(worker.tile->mount(static_cast<int>(m)));
+        bodies.push_back(mount_rows(*worker.tile, static_cast<int>(m)));
     double* row = worker.weights.data();
     for (const MorphPair& morph : parts.morphs) {
         const KeyValues& values = clip.weights(morph.mesh).values;

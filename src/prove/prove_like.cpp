@@ -27,10 +27,10 @@ using Row = double[kTileFrames];
 struct Apart {
     alignas(64) Row far, norm, skew;
 };
-MELLOW_KERNEL void apart_kernel(const double* was, const double* is, Apart& out) {
+MELLOW_KERNEL void apart_kernel(WorldRows was, WorldRows is, Apart& out) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Affine a = load_affine(was, f), b = load_affine(is, f);
+        const Affine a = load(was, f), b = load(is, f);
         const double ax = length(a.x), ay = length(a.y), az = length(a.z), bx = length(b.x),
                      by = length(b.y), bz = length(b.z);
         const Vec3 p = a.x * (1 / ax), q = a.y * (1 / ay), r = a.z * (1 / az);
@@ -52,11 +52,11 @@ struct Between {
     alignas(64) double matrix[12 * kTileFrames];
     alignas(64) Row grows, size;
 };
-MELLOW_KERNEL void between_kernel(const double* was, const double* is, const Affine& first,
+MELLOW_KERNEL void between_kernel(WorldRows was, WorldRows is, const Affine& first,
                                   const Affine& second, Between& out) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Affine a = load_affine(was, f) * first, b = load_affine(is, f) * second;
+        const Affine a = load(was, f) * first, b = load(is, f) * second;
         const Affine d{a.x - b.x, a.y - b.y, a.z - b.z, a.o - b.o};
         store_affine(out.matrix, f, d);
         out.grows[f] = std::sqrt(dot(d.x, d.x) + dot(d.y, d.y) + dot(d.z, d.z));
@@ -163,22 +163,20 @@ class LikeProver {
     }
 
     /// `degrees_` holds the sine of half the angle meanwhile.
-    void compare_joint(const double* was, const double* is, int first, int count,
-                       const std::string& name) {
+    void compare_joint(WorldRows was, WorldRows is, int first, int count, const std::string& name) {
         Apart apart;
         apart_kernel(was, is, apart);
         for (int f = 0; f < count; ++f) {
             note(place_mm_, apart.far[f] * 1000, first + f, name);
             // Of two rotations |A - B| == 2 sqrt(2) sin(angle / 2).
-            const double half =
-                apart.skew[f] < 1e-9
-                    ? apart.norm[f] / (2 * std::sqrt(2.0))
-                    : std::sin(angle_apart(load_affine(was, f), load_affine(is, f)) / 2);
+            const double half = apart.skew[f] < 1e-9
+                                    ? apart.norm[f] / (2 * std::sqrt(2.0))
+                                    : std::sin(angle_apart(load(was, f), load(is, f)) / 2);
             note(degrees_, half, first + f, name);
         }
     }
 
-    void compare_vertices(const double* was, const double* is, const SharedMatrix& pair, int first,
+    void compare_vertices(WorldRows was, WorldRows is, const SharedMatrix& pair, int first,
                           int count) {
         Between between;
         between_kernel(was, is, pair.first_bind, pair.second_bind, between);

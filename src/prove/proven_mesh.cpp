@@ -10,10 +10,10 @@
 namespace mellow {
 namespace {
 
-MELLOW_KERNEL void add_product(const double* world, const Affine& own, double sign, double* out) {
+MELLOW_KERNEL void add_product(WorldRows world, const Affine& own, double sign, double* out) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Affine m = load_affine(world, f) * own, was = load_affine(out, f);
+        const Affine m = load(world, f) * own, was = load_affine(out, f);
         store_affine(
             out, f,
             {was.x + m.x * sign, was.y + m.y * sign, was.z + m.z * sign, was.o + m.o * sign});
@@ -22,10 +22,10 @@ MELLOW_KERNEL void add_product(const double* world, const Affine& own, double si
 
 /// How much longer a vector can become, at most: the root of the largest eigenvalue of M^T * M,
 /// bounded by its row sums (Gershgorin); exact where the columns are square to each other.
-MELLOW_KERNEL void add_growth(const double* world, const Affine& own, double* growth) {
+MELLOW_KERNEL void add_growth(WorldRows world, const Affine& own, double* growth) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Affine m = load_affine(world, f) * own;
+        const Affine m = load(world, f) * own;
         const double xy = std::abs(dot(m.x, m.y)), yz = std::abs(dot(m.y, m.z)),
                      zx = std::abs(dot(m.z, m.x));
         const double most = std::max(dot(m.x, m.x) + xy + zx,

@@ -11,6 +11,7 @@
 
 #include "mellow/joint_tile.h"
 #include "mellow/scene.h"
+#include "model/lanes.h"
 
 namespace mellow {
 
@@ -79,7 +80,7 @@ struct MeshFound {
 /// Rows that meshes are measured with: worlds of bodies (joints, then mounts) and of nodes of the
 /// skin file, morph weights as they should be and as they are.
 struct MeshFrames {
-    std::vector<const double*> bodies, played;
+    std::vector<WorldRows> bodies, played;
     const JointTile* truth = nullptr;
     std::vector<std::vector<const double*>> weights;  ///< [morph pair][target]
 };

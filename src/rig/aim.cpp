@@ -18,34 +18,35 @@ Quat frame_towards(Vec3 along, Vec3 up) {
 }
 
 struct AimRows {
-    const double *parent, *parent_turn, *source;
-    const double *up, *up_turn;  ///< a node up is the place of, or an axis of; else null
-    double* local;
+    WorldRows parent;
+    TurnRows parent_turn;
+    WorldRows source, up;  ///< `up`: a node that up is the place of; else null
+    TurnRows up_turn;      ///< of a node that up is an axis of; else null
+    LocalRowsOut local;
 };
 
 /// Where up is for a node at `place`: a direction, the place of a node, or an axis of a node.
 MELLOW_KERNEL void up_kernel(const BoundAim& r, const AimRows& rows, double* ups) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) store3(ups, f, r.up);
-    if (rows.up_turn != nullptr) {
+    if (rows.up_turn.at != nullptr) {
 #pragma GCC ivdep
-        for (int f = 0; f < kF; ++f) store3(ups, f, rotate(load4(rows.up_turn, f), r.up));
-    } else if (rows.up != nullptr) {
+        for (int f = 0; f < kF; ++f) store3(ups, f, rotate(load(rows.up_turn, f), r.up));
+    } else if (rows.up.at != nullptr) {
 #pragma GCC ivdep
         for (int f = 0; f < kF; ++f)
             store3(ups, f,
-                   load3(rows.up + 9 * kF, f) -
-                       apply(load_affine(rows.parent, f), load3(rows.local, f)));
+                   origin(rows.up, f) - apply(load(rows.parent, f), place_of(rows.local, f)));
     }
 }
 
 MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const double* ups) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Affine parent = load_affine(rows.parent, f);
-        const Quat above = load4(rows.parent_turn, f), keyed = load4(rows.local + 3 * kF, f);
-        const Vec3 place = apply(parent, load3(rows.local, f));
-        const Vec3 way = load3(rows.source + 9 * kF, f) - place;
+        const Affine parent = load(rows.parent, f);
+        const Quat above = load(rows.parent_turn, f), keyed = load(turns(rows.local), f);
+        const Vec3 place = apply(parent, place_of(rows.local, f));
+        const Vec3 way = origin(rows.source, f) - place;
         const double far = length(way);
         const Vec3 u = way * (1 / (far > 1e-12 ? far : 1.0));
         const Vec3 up = load3(ups, f);
@@ -71,9 +72,9 @@ MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const doub
         const Quat wanted = nearest(conjugate(above) * world, keyed);
         // A short way says nothing: the node keeps its turn.
         const bool says = far > 1e-9;
-        store4(rows.local + 3 * kF, f,
-               {says ? wanted.x : keyed.x, says ? wanted.y : keyed.y, says ? wanted.z : keyed.z,
-                says ? wanted.w : keyed.w});
+        store(turns(rows.local), f,
+              {says ? wanted.x : keyed.x, says ? wanted.y : keyed.y, says ? wanted.z : keyed.z,
+               says ? wanted.w : keyed.w});
     }
 }
 
@@ -143,20 +144,19 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
 }
 
 void run(const BoundAim& rule, PoseTile& tile) {
-    const AimRows rows{
-        tile.channel(rule.parent, PoseTile::kWorld),
-        tile.scalar(rule.parent_turn),
-        tile.channel(rule.source, PoseTile::kWorld),
-        rule.up_node == kNone ? nullptr : tile.channel(rule.up_node, PoseTile::kWorld),
-        rule.up_turn == kNone ? nullptr : tile.scalar(rule.up_turn),
-        tile.channel(rule.node, PoseTile::kLocal)};
+    const AimRows rows{world_rows(tile, rule.parent),
+                       turn_rows(tile, rule.parent_turn),
+                       world_rows(tile, rule.source),
+                       rule.up_node == kNone ? WorldRows{} : world_rows(tile, rule.up_node),
+                       rule.up_turn == kNone ? TurnRows{} : turn_rows(tile, rule.up_turn),
+                       local_rows(tile, rule.node)};
     alignas(64) double ups[3 * kF];
     up_kernel(rule, rows, ups);
     if (rule.weight == kNone) return aim_kernel(rule, rows, ups);
     alignas(64) double keyed[4 * kF];
-    std::copy_n(rows.local + 3 * kF, 4 * kF, keyed);
+    std::copy_n(turns(rows.local).at, 4 * kF, keyed);
     aim_kernel(rule, rows, ups);
-    mix_turns(keyed, weights_of(tile, rule.weight), rows.local + 3 * kF);
+    mix_turns({keyed}, weights_of(tile, rule.weight), turns(rows.local));
 }
 
 }  // namespace mellow

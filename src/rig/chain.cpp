@@ -35,7 +35,7 @@ struct Links {
 
 Links load_links(const BoundChain& rule, const PoseTile& tile, int f) {
     Links links;
-    const Affine parent = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
+    const Affine parent = load(world_rows(tile, rule.parent), f);
     links.above = orientation(parent);
     Affine world = parent;
     for (std::size_t j = 0; j < rule.joints.size(); ++j) {
@@ -248,12 +248,11 @@ void run(const BoundChain& rule, PoseTile& tile) {
         Links links = load_links(rule, tile, f);
         int end = rule.goal;
         if (rule.along.empty()) {
-            reach(rule, links, load3(tile.channel(rule.goal, PoseTile::kWorld) + 9 * kF, f));
+            reach(rule, links, origin(world_rows(tile, rule.goal), f));
         } else {
             end = rule.along.back();
             Fixed<Vec3> controls;
-            for (const int node : rule.along)
-                controls.push_back(load3(tile.channel(node, PoseTile::kWorld) + 9 * kF, f));
+            for (const int node : rule.along) controls.push_back(origin(world_rows(tile, node), f));
             const Fixed<Vec3> spread = spread_along(controls, links.lengths, rule.stretch);
             links.places[0] = spread[0];
             for (std::size_t j = 0; rule.stretch && j < links.lengths.size(); ++j)
@@ -261,20 +260,19 @@ void run(const BoundChain& rule, PoseTile& tile) {
             lay(rule, links, spread);
         }
         if (rule.end_follows)
-            links.turns.back() =
-                orientation(load_affine(tile.channel(end, PoseTile::kWorld), f)) * rule.offset;
+            links.turns.back() = orientation(load(world_rows(tile, end), f)) * rule.offset;
         Quat above = links.above;
-        Affine world = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
+        Affine world = load(world_rows(tile, rule.parent), f);
         for (std::size_t j = 0; j < rule.joints.size(); ++j) {
-            double* local = tile.channel(rule.joints[j], PoseTile::kLocal);
+            const LocalRowsOut local = local_rows(tile, rule.joints[j]);
             const bool last = j + 1 == rule.joints.size();
             if (!rule.along.empty() && (j == 0 || rule.stretch)) {
-                const Vec3 from = load3(local, f);
-                store3(local, f, from + w * (apply(inverse(world), links.places[j]) - from));
+                const Vec3 from = place_of(local, f);
+                store_place(local, f, from + w * (apply(inverse(world), links.places[j]) - from));
             }
             if (!last || rule.end_follows)
-                store4(local + 3 * kF, f,
-                       slerp(load4(local + 3 * kF, f), conjugate(above) * links.turns[j], w));
+                store(turns(local), f,
+                      slerp(load(turns(local), f), conjugate(above) * links.turns[j], w));
             above = links.turns[j];
             world = world * to_affine(tile.local(rule.joints[j], f));
         }

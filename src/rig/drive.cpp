@@ -46,22 +46,18 @@ DriveInput read_input(TomlTable& t) {
 
 /// What an input reads, over a tile.
 void measure(const BoundDrive::Input& input, const PoseTile& tile, double* out) {
-    const auto local = [&](int row) {
-        return tile.channel(input.node, PoseTile::kLocal) + row * kF;
-    };
-    const auto place = [&](int node, int f) {
-        return load3(tile.channel(node, PoseTile::kWorld) + 9 * kF, f);
-    };
+    const LocalRows local = local_rows(tile, input.node);
+    const auto place = [&](int node, int f) { return origin(world_rows(tile, node), f); };
     switch (input.of) {
         case Of::kSwing:
-            swing_angles(conjugate(input.rest.r), local(3), input.axis, out);
+            swing_angles(conjugate(input.rest.r), turns(local), input.axis, out);
             break;
         case Of::kTwist:
-            twist_angles(conjugate(input.rest.r), local(3), {}, input.axis, out);
+            twist_angles(conjugate(input.rest.r), turns(local), {}, input.axis, out);
             break;
         case Of::kPosition:
             for (int f = 0; f < kF; ++f)
-                out[f] = dot(load3(local(0), f) - input.rest.t, input.axis);
+                out[f] = dot(place_of(local, f) - input.rest.t, input.axis);
             break;
         case Of::kWorld:
             for (int f = 0; f < kF; ++f) out[f] = dot(place(input.node, f), input.axis);
@@ -223,16 +219,16 @@ void run(const BoundDrive& rule, PoseTile& tile) {
         std::copy_n(values, kF, tile.scalar(rule.node));
         return;
     }
-    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    const LocalRowsOut local = local_rows(tile, rule.node);
     if (rule.to == To::kTurn) {
         for (double& v : values) v /= kDegrees;
-        return turn_about(rule.rest.r, rule.axis, values, {}, local + 3 * kF);
+        return turn_about(rule.rest.r, rule.axis, values, {}, turns(local));
     }
     const int axis = axis_number(rule.axis);
     for (int f = 0; f < kF; ++f) {
         const Vec3 from = rule.to == To::kScale ? Vec3{} : rule.rest.t;
         const Vec3 to = from + values[f] * rule.axis;
-        double* rows = rule.to == To::kScale ? local + 7 * kF : local;
+        double* rows = local.at + (rule.to == To::kScale ? 7 * kF : 0);
         rows[axis * kF + f] = axis == 0 ? to.x : axis == 1 ? to.y : to.z;
     }
 }

@@ -19,28 +19,27 @@ MELLOW_LANE Vec3 divide(Vec3 a, Vec3 b) {
 
 // One kernel per part, so that each is a plain loop.
 
-MELLOW_KERNEL void position_kernel(Vec3 offset, const double* source, const double* parent,
-                                   double* local) {
+MELLOW_KERNEL void position_kernel(Vec3 offset, WorldRows source, WorldRows parent,
+                                   LocalRowsOut local) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f)
-        store3(local, f,
-               apply(inverse(load_affine(parent, f)), apply(load_affine(source, f), offset)));
+        store_place(local, f, apply(inverse(load(parent, f)), apply(load(source, f), offset)));
 }
 
-MELLOW_KERNEL void orientation_kernel(Quat offset, const double* source, const double* parent,
-                                      double* local) {
+MELLOW_KERNEL void orientation_kernel(Quat offset, TurnRows source, TurnRows parent,
+                                      TurnRowsOut turn) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f)
-        store4(local, f, conjugate(load4(parent, f)) * (load4(source, f) * offset));
+        store(turn, f, conjugate(load(parent, f)) * (load(source, f) * offset));
 }
 
-MELLOW_KERNEL void scale_kernel(Vec3 factor, const double* source, const double* parent,
-                                double* local) {
+MELLOW_KERNEL void scale_kernel(Vec3 factor, WorldRows source, WorldRows parent,
+                                LocalRowsOut local) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f)
-        store3(local, f,
-               divide(column_lengths(load_affine(source, f)) * factor,
-                      column_lengths(load_affine(parent, f))));
+        store_size(
+            local, f,
+            divide(column_lengths(load(source, f)) * factor, column_lengths(load(parent, f))));
 }
 
 /// Weighted mean of rotations: the eigenvector of sum(w q q^T) with the largest eigenvalue, which
@@ -110,7 +109,7 @@ Mixed mix_sources(const BoundFollow& rule, const PoseTile& tile, int f) {
     for (const BoundFollow::Source& from : rule.sources) {
         const double w = from.weight == kNone ? 1 : std::max(0.0, tile.scalar(from.weight)[f]);
         if (w == 0) continue;
-        const Affine s = load_affine(tile.channel(from.node, PoseTile::kWorld), f);
+        const Affine s = load(world_rows(tile, from.node), f);
         mixed.place = mixed.place + w * apply(s, from.position);
         mixed.size = mixed.size + w * (column_lengths(s) * from.scale);
         if (from.turn != kNone) turns.add(load4(tile.scalar(from.turn), f) * from.orientation, w);
@@ -126,28 +125,28 @@ Mixed mix_sources(const BoundFollow& rule, const PoseTile& tile, int f) {
 
 /// Several sources, masks or a weight: frame by frame.
 void follow_mixed(const BoundFollow& rule, PoseTile& tile) {
-    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    const LocalRowsOut local = local_rows(tile, rule.node);
     const Weights weights = weights_of(tile, rule.weight);
     for (int f = 0; f < kF; ++f) {
         const double weight = weights[f];
         const Mixed mixed = mix_sources(rule, tile, f);
         if (!mixed.any || weight == 0) continue;
-        const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
-        const Vec3 place = load3(local, f), size = load3(local + 7 * kF, f);
-        const Quat turn = load4(local + 3 * kF, f);
+        const Affine above = load(world_rows(tile, rule.parent), f);
+        const Vec3 place = place_of(local, f), size = size_of(local, f);
+        const Quat turn = load(turns(local), f);
         if (rule.position.any()) {
             const Vec3 world = pick(rule.position, mixed.place, apply(above, place));
-            store3(local, f, place + weight * (apply(inverse(above), world) - place));
+            store_place(local, f, place + weight * (apply(inverse(above), world) - place));
         }
         if (rule.orientation.any()) {
             const Quat up = load4(tile.scalar(rule.parent_turn), f);
             const Quat away = mixed.turn * conjugate(rule.rest_orientation);
             const Quat world = about(rule.orientation, away) * rule.rest_orientation;
-            store4(local + 3 * kF, f, normalized(slerp(turn, conjugate(up) * world, weight)));
+            store(turns(local), f, normalized(slerp(turn, conjugate(up) * world, weight)));
         }
         if (rule.scale.any()) {
             const Vec3 wanted = pick(rule.scale, divide(mixed.size, column_lengths(above)), size);
-            store3(local + 7 * kF, f, size + weight * (wanted - size));
+            store_size(local, f, size + weight * (wanted - size));
         }
     }
 }
@@ -254,14 +253,14 @@ Result<BoundFollow> bind(const FollowRule& rule, Binder& binder) {
 void run(const BoundFollow& rule, PoseTile& tile) {
     if (!is_plain(rule)) return follow_mixed(rule, tile);
     const BoundFollow::Source& from = rule.sources[0];
-    const double* source = tile.channel(from.node, PoseTile::kWorld);
-    const double* parent = tile.channel(rule.parent, PoseTile::kWorld);
-    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    const WorldRows source = world_rows(tile, from.node);
+    const WorldRows parent = world_rows(tile, rule.parent);
+    const LocalRowsOut local = local_rows(tile, rule.node);
     if (rule.position.any()) position_kernel(from.position, source, parent, local);
     if (rule.orientation.any())
-        orientation_kernel(from.orientation, tile.scalar(from.turn), tile.scalar(rule.parent_turn),
-                           local + 3 * kF);
-    if (rule.scale.any()) scale_kernel(from.scale, source, parent, local + 7 * kF);
+        orientation_kernel(from.orientation, turn_rows(tile, from.turn),
+                           turn_rows(tile, rule.parent_turn), turns(local));
+    if (rule.scale.any()) scale_kernel(from.scale, source, parent, local);
 }
 
 }  // namespace mellow

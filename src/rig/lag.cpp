@@ -55,16 +55,16 @@ Quat from_rotation_vector(Vec3 v) { return from_axis_angle(normalized(v, {1, 0, 
 
 /// Puts the node at a world place and turn, as far as the weight says.
 void place_node(const BoundLag& rule, PoseTile& tile, int f, Vec3 place, Quat turn) {
-    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    const LocalRowsOut local = local_rows(tile, rule.node);
     const double w = weights_of(tile, rule.weight)[f];
-    const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
+    const Affine above = load(world_rows(tile, rule.parent), f);
     if (rule.position) {
-        const Vec3 from = load3(local, f);
-        store3(local, f, from + w * (apply(inverse(above), place) - from));
+        const Vec3 from = place_of(local, f);
+        store_place(local, f, from + w * (apply(inverse(above), place) - from));
     }
     if (rule.orientation)
-        store4(local + 3 * kF, f,
-               slerp(load4(local + 3 * kF, f), conjugate(orientation(above)) * turn, w));
+        store(turns(local), f,
+              slerp(load(turns(local), f), conjugate(orientation(above)) * turn, w));
 }
 
 void begin(LagState& s, Vec3 place, Quat turn) {
@@ -121,12 +121,12 @@ Result<BoundLag> bind(const LagRule& rule, Binder& binder) {
 void simulate(const BoundLag& rule, int count, const Affine* moved, PoseTile& tile) {
     const Spring spring(rule.frequency, rule.damping);
     LagState& s = *rule.state;
-    const double* local = tile.channel(rule.node, PoseTile::kLocal);
+    const LocalRows local = local_rows(tile, rule.node);
     for (int f = 0; f < count; ++f) {
-        const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
+        const Affine above = load(world_rows(tile, rule.parent), f);
         const Affine shift = moved != nullptr ? moved[f] : Affine{};
-        const Vec3 place = apply(shift, apply(above, load3(local, f)));
-        const Quat turn = orientation(shift) * (orientation(above) * load4(local + 3 * kF, f));
+        const Vec3 place = apply(shift, apply(above, place_of(local, f)));
+        const Quat turn = orientation(shift) * (orientation(above) * load(turns(local), f));
         if (s.begun) {
             const Vec3 speed = (place - s.place) * kStepsPerSecond;
             const Vec3 turn_speed = kStepsPerSecond * rotation_vector(turn * conjugate(s.turn));

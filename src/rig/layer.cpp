@@ -74,30 +74,28 @@ bool turns_in_the_world(const Layer& layer) {
 /// Mixes the pose of a layer in.
 void replace(const BoundLayer& bound, double weight, int lane, PoseTile& tile) {
     for (std::size_t i = 0; i < bound.nodes.size(); ++i) {
-        double* local = tile.channel(bound.nodes[i], PoseTile::kLocal);
-        const Vec3 place = load3(local, lane), size = load3(local + 7 * kF, lane);
-        const Quat turn = load4(local + 3 * kF, lane);
+        const LocalRowsOut local = local_rows(tile, bound.nodes[i]);
+        const Vec3 place = place_of(local, lane), size = size_of(local, lane);
+        const Quat turn = load(turns(local), lane);
         const Transform& to = bound.poses[i];
-        store3(local, lane, place + weight * (to.t - place));
-        store4(local + 3 * kF, lane, slerp(turn, to.r, std::clamp(weight, 0.0, 1.0)));
-        store3(local + 7 * kF, lane, size + weight * (to.s - size));
+        store_place(local, lane, place + weight * (to.t - place));
+        store(turns(local), lane, slerp(turn, to.r, std::clamp(weight, 0.0, 1.0)));
+        store_size(local, lane, size + weight * (to.s - size));
     }
 }
 
 void move(const BoundLayer& bound, const Change& change, int lane, PoseTile& tile) {
     const bool in_world = turns_in_the_world(bound.layer);
     for (std::size_t i = 0; i < bound.nodes.size(); ++i) {
-        double* local = tile.channel(bound.nodes[i], PoseTile::kLocal);
-        const Quat turn = load4(local + 3 * kF, lane);
-        store3(local, lane, load3(local, lane) + change.shift);
+        const LocalRowsOut local = local_rows(tile, bound.nodes[i]);
+        const Quat turn = load(turns(local), lane);
+        store_place(local, lane, place_of(local, lane) + change.shift);
         Quat own = change.turn;
         if (in_world) {
-            const Quat facing =
-                orientation(load_affine(tile.channel(bound.parents[i], PoseTile::kWorld), lane)) *
-                turn;
+            const Quat facing = orientation(load(world_rows(tile, bound.parents[i]), lane)) * turn;
             own = conjugate(facing) * own * facing;
         }
-        store4(local + 3 * kF, lane, normalized(turn * own));
+        store(turns(local), lane, normalized(turn * own));
     }
 }
 

@@ -25,8 +25,9 @@ MELLOW_LANE Quat turn_of(Vec3 axis, double c, double s, double l) {
 }
 
 struct LimbRows {
-    const double *parent, *goal, *pole, *parent_turn, *goal_turn;
-    double *start, *mid, *end;
+    WorldRows parent, goal, pole;
+    TurnRows parent_turn, goal_turn;
+    LocalRowsOut start, mid, end;
 };
 
 /// One tile on its way through the kernels, in the space of the start joint's parent. Three short
@@ -44,15 +45,15 @@ struct Bend {
 MELLOW_KERNEL void measure_kernel(const BoundLimb& r, const LimbRows& rows, Bend& bend) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Affine back = inverse(load_affine(rows.parent, f));
-        const Vec3 start = load3(rows.start, f);
-        const Vec3 way = apply(back, load3(rows.goal + 9 * kF, f)) - start;
+        const Affine back = inverse(load(rows.parent, f));
+        const Vec3 start = place_of(rows.start, f);
+        const Vec3 way = apply(back, origin(rows.goal, f)) - start;
         bend.far[f] = length(way);
         store3(bend.to_goal, f, normalized(way, r.bone));
-        store3(bend.to_pole, f, apply(back, load3(rows.pole + 9 * kF, f)) - start);
-        const Vec3 s1 = load3(rows.start + 7 * kF, f), s2 = load3(rows.mid + 7 * kF, f);
-        bend.first[f] = length(s1 * load3(rows.mid, f));
-        bend.second[f] = length(s2 * load3(rows.end, f)) * std::abs(s1.x);
+        store3(bend.to_pole, f, apply(back, origin(rows.pole, f)) - start);
+        const Vec3 s1 = size_of(rows.start, f), s2 = size_of(rows.mid, f);
+        bend.first[f] = length(s1 * place_of(rows.mid, f));
+        bend.second[f] = length(s2 * place_of(rows.end, f)) * std::abs(s1.x);
         bend.reach[f] = bend.far[f];
         bend.stretch[f] = 1;
     }
@@ -92,7 +93,7 @@ MELLOW_KERNEL void start_kernel(const BoundLimb& r, const LimbRows& rows, Bend& 
         const double d = distance > 1e-12 ? distance : 1e-12, b1 = l1 > 1e-12 ? l1 : 1e-12;
         const double c = std::clamp((b1 * b1 + d * d - l2 * l2) / (2 * b1 * d), -1.0, 1.0);
         const double s = std::sqrt(1 - c * c);
-        store4(rows.start + 3 * kF, f, hinge_frame(c * u + s * v, cross(u, v)) * r.from_start);
+        store(turns(rows.start), f, hinge_frame(c * u + s * v, cross(u, v)) * r.from_start);
         // The second bone is d u - b1 (c u + s v).
         bend.along[f] = d * c - b1;
         bend.across[f] = -d * s;
@@ -103,18 +104,17 @@ MELLOW_KERNEL void mid_kernel(const BoundLimb& r, const LimbRows& rows, const Be
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
         const double l2 = bend.second[f] * bend.stretch[f];
-        store4(rows.mid + 3 * kF, f,
-               turn_of(r.hinge, bend.along[f], bend.across[f], l2) * r.straight);
+        store(turns(rows.mid), f, turn_of(r.hinge, bend.along[f], bend.across[f], l2) * r.straight);
     }
 }
 
 MELLOW_KERNEL void end_kernel(const BoundLimb& r, const LimbRows& rows) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f)
-        store4(rows.end + 3 * kF, f,
-               conjugate(load4(rows.parent_turn, f) * load4(rows.start + 3 * kF, f) *
-                         load4(rows.mid + 3 * kF, f)) *
-                   (load4(rows.goal_turn, f) * r.offset));
+        store(turns(rows.end), f,
+              conjugate(load(rows.parent_turn, f) * load(turns(rows.start), f) *
+                        load(turns(rows.mid), f)) *
+                  (load(rows.goal_turn, f) * r.offset));
 }
 
 Finding not_a_limb(const std::string& where, std::string found) {
@@ -203,17 +203,13 @@ Result<BoundLimb> bind(const LimbRule& rule, Binder& binder) {
 }
 
 void run(const BoundLimb& rule, PoseTile& tile) {
-    const LimbRows rows{tile.channel(rule.parent, PoseTile::kWorld),
-                        tile.channel(rule.goal, PoseTile::kWorld),
-                        tile.channel(rule.pole, PoseTile::kWorld),
-                        tile.scalar(rule.parent_turn),
-                        tile.scalar(rule.goal_turn),
-                        tile.channel(rule.start, PoseTile::kLocal),
-                        tile.channel(rule.mid, PoseTile::kLocal),
-                        tile.channel(rule.end, PoseTile::kLocal)};
-    double* turns[3] = {rows.start + 3 * kF, rows.mid + 3 * kF, rows.end + 3 * kF};
+    const LimbRows rows{world_rows(tile, rule.parent),   world_rows(tile, rule.goal),
+                        world_rows(tile, rule.pole),     turn_rows(tile, rule.parent_turn),
+                        turn_rows(tile, rule.goal_turn), local_rows(tile, rule.start),
+                        local_rows(tile, rule.mid),      local_rows(tile, rule.end)};
+    const TurnRowsOut solved[3] = {turns(rows.start), turns(rows.mid), turns(rows.end)};
     double keyed[3][4 * kF];
-    for (int i = 0; rule.weight != kNone && i < 3; ++i) std::copy_n(turns[i], 4 * kF, keyed[i]);
+    for (int i = 0; rule.weight != kNone && i < 3; ++i) std::copy_n(solved[i].at, 4 * kF, keyed[i]);
     Bend bend;
     measure_kernel(rule, rows, bend);
     if (rule.soft > 0 || rule.stretch > 1) soften_and_stretch(rule, bend);
@@ -223,10 +219,10 @@ void run(const BoundLimb& rule, PoseTile& tile) {
     const Weights weights = weights_of(tile, rule.weight);
     for (int f = 0; rule.stretch > 1 && f < kF; ++f) {
         const double k = 1 + (bend.stretch[f] - 1) * weights[f];
-        store3(rows.mid, f, load3(rows.mid, f) * k);
-        store3(rows.end, f, load3(rows.end, f) * k);
+        store_place(rows.mid, f, place_of(rows.mid, f) * k);
+        store_place(rows.end, f, place_of(rows.end, f) * k);
     }
-    for (int i = 0; rule.weight != kNone && i < 3; ++i) mix_turns(keyed[i], weights, turns[i]);
+    for (int i = 0; rule.weight != kNone && i < 3; ++i) mix_turns({keyed[i]}, weights, solved[i]);
 }
 
 }  // namespace mellow

@@ -95,18 +95,20 @@ Result<BoundLimit> bind(const LimitRule& rule, Binder& binder) {
 }
 
 void run(const BoundLimit& rule, PoseTile& tile) {
-    double* local = tile.channel(rule.node, PoseTile::kLocal);
-    const double* parent = tile.channel(rule.parent, PoseTile::kWorld);
+    const LocalRowsOut local = local_rows(tile, rule.node);
+    const WorldRows parent = world_rows(tile, rule.parent);
     for (int f = 0; f < kF; ++f) {
         if (is_angle(rule.of)) {
-            store4(local + 3 * kF, f, limited_turn(rule, load4(local + 3 * kF, f)));
+            store(turns(local), f, limited_turn(rule, load(turns(local), f)));
         } else if (rule.of == LimitOf::kWorld) {
-            const Affine above = load_affine(parent, f);
-            const Vec3 place = apply(above, load3(local, f)), kept = limited_place(rule, place);
-            if (!(kept == place)) store3(local, f, apply(inverse(above), kept));
+            const Affine above = load(parent, f);
+            const Vec3 place = apply(above, place_of(local, f)), kept = limited_place(rule, place);
+            if (!(kept == place)) store_place(local, f, apply(inverse(above), kept));
         } else {
-            double* rows = rule.of == LimitOf::kScale ? local + 7 * kF : local;
-            store3(rows, f, limited_place(rule, load3(rows, f)));
+            if (rule.of == LimitOf::kScale)
+                store_size(local, f, limited_place(rule, size_of(local, f)));
+            else
+                store_place(local, f, limited_place(rule, place_of(local, f)));
         }
     }
 }

@@ -13,26 +13,26 @@
 namespace mellow {
 namespace {
 
-MELLOW_KERNEL void world_kernel(const double* parent, const double* local, double* world) {
+MELLOW_KERNEL void world_kernel(WorldRows parent, LocalRows local, WorldRowsOut world) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Transform t{load3(local, f), load4(local + 3 * kF, f), load3(local + 7 * kF, f)};
-        store_affine(world, f, load_affine(parent, f) * to_affine(t));
+        const Transform t = load(local, f);
+        store(world, f, load(parent, f) * to_affine(t));
     }
 }
 
 /// The same for a node whose matrix has shear; nine rows of it.
-void sheared_world(const double* parent, const double* local, const double* shear, double* world) {
+void sheared_world(WorldRows parent, LocalRows local, const double* shear, WorldRowsOut world) {
     for (int f = 0; f < kF; ++f) {
-        const Transform t{load3(local, f), load4(local + 3 * kF, f), load3(local + 7 * kF, f)};
+        const Transform t = load(local, f);
         const Affine k{load3(shear, f), load3(shear + 3 * kF, f), load3(shear + 6 * kF, f), {}};
-        store_affine(world, f, load_affine(parent, f) * to_affine(t) * k);
+        store(world, f, load(parent, f) * to_affine(t) * k);
     }
 }
 
-MELLOW_KERNEL void turn_kernel(const double* world, double* turn) {
+MELLOW_KERNEL void turn_kernel(WorldRows world, TurnRowsOut turn) {
 #pragma GCC ivdep
-    for (int f = 0; f < kF; ++f) store4(turn, f, orientation(load_affine(world, f)));
+    for (int f = 0; f < kF; ++f) store(turn, f, orientation(load(world, f)));
 }
 
 void run_rule(const BoundRule& rule, std::size_t index, std::span<const double> seconds,
@@ -136,9 +136,9 @@ Weights weights_of(const PoseTile& tile, int scalar) {
     return out;
 }
 
-void mix_turns(const double* keyed, const Weights& weights, double* turns) {
+void mix_turns(TurnRows keyed, const Weights& weights, TurnRowsOut turns) {
     for (int f = 0; f < kF; ++f)
-        if (weights[f] < 1) store4(turns, f, slerp(load4(keyed, f), load4(turns, f), weights[f]));
+        if (weights[f] < 1) store(turns, f, slerp(load(keyed, f), load(turns, f), weights[f]));
 }
 
 Rig::Rig(std::unique_ptr<Plan> plan) : plan_(std::move(plan)) {}
@@ -224,14 +224,14 @@ void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const voi
             continue;
         }
         const int parent = plan.scene->nodes[at(step)].parent;
-        const double* above = tile.channel(parent == kNone ? nodes : parent, PoseTile::kWorld);
-        double* world = tile.channel(step, PoseTile::kWorld);
+        const WorldRows above = world_rows(tile, parent == kNone ? nodes : parent);
+        const WorldRowsOut world = world_rows(tile, step);
         if (const int shear = plan.motion.shear_of_node(step); shear == kNone)
-            world_kernel(above, tile.channel(step, PoseTile::kLocal), world);
+            world_kernel(above, local_rows(tile, step), world);
         else
-            sheared_world(above, tile.channel(step, PoseTile::kLocal), tile.scalar(shear), world);
+            sheared_world(above, local_rows(tile, step), tile.scalar(shear), world);
         if (const int turn = plan.turns[at(step)]; turn != kNone)
-            turn_kernel(tile.channel(step, PoseTile::kWorld), tile.scalar(turn));
+            turn_kernel(world, {tile.scalar(turn)});
     }
 }
 

@@ -51,10 +51,10 @@ Result<BoundRoll> bind(const RollRule& rule, Binder& binder) {
 
 void simulate(const BoundRoll& rule, int count, PoseTile& tile) {
     RollState& state = *rule.state;
-    double* local = tile.channel(rule.node, PoseTile::kLocal);
+    const LocalRowsOut local = local_rows(tile, rule.node);
     for (int f = 0; f < count; ++f) {
-        const Affine above = load_affine(tile.channel(rule.parent, PoseTile::kWorld), f);
-        const Vec3 place = apply(above, load3(local, f));
+        const Affine above = load(world_rows(tile, rule.parent), f);
+        const Vec3 place = apply(above, place_of(local, f));
         const Vec3 hub = rotate(orientation(above) * rule.rest, rule.axis);
         const Vec3 forward = normalized(cross(hub, rule.up), state.forward, 1e-6);
         if (state.begun) {
@@ -69,19 +69,19 @@ void simulate(const BoundRoll& rule, int count, PoseTile& tile) {
         }
         state = {true, place, forward, state.angle};
         rule.track->values.push_back(state.angle);
-        store4(local + 3 * kF, f, rule.rest * from_axis_angle(rule.axis, state.angle));
+        store(turns(local), f, rule.rest * from_axis_angle(rule.axis, state.angle));
     }
 }
 
 void run(const BoundRoll& rule, std::span<const double> seconds, PoseTile& tile) {
-    double* turn = tile.channel(rule.node, PoseTile::kLocal) + 3 * kF;
+    const TurnRowsOut turn = turns(local_rows(tile, rule.node));
     for (int f = 0; f < kF; ++f) {
         double u = 0;
         const std::size_t last = seconds.size() - 1;
         const std::size_t k =
             rule.track->find(seconds[std::min(static_cast<std::size_t>(f), last)], u);
         const double a = *rule.track->at(k), b = u > 0 ? *rule.track->at(k + 1) : a;
-        store4(turn, f, rule.rest * from_axis_angle(rule.axis, a + u * (b - a)));
+        store(turn, f, rule.rest * from_axis_angle(rule.axis, a + u * (b - a)));
     }
 }
 

@@ -184,7 +184,7 @@ Weights weights_of(const PoseTile& tile, int scalar);
 /// Turns between what the keys say and what a rule wants, on the shortest way, as far as the rule
 /// counts: all rules mix like this. Rows of kTileFrames quaternions; `turns` holds what is wanted
 /// and takes the outcome.
-void mix_turns(const double* keyed, const Weights& weights, double* turns);
+void mix_turns(TurnRows keyed, const Weights& weights, TurnRowsOut turns);
 /// World row of a node's parent; above roots, the identity row after the nodes of the scene.
 inline int row_above(const Binder& binder, int node) {
     return binder.parent(node) == kNone ? static_cast<int>(binder.scene().nodes.size())

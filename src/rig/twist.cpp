@@ -47,13 +47,12 @@ Result<BoundTwist> bind(const TwistRule& rule, Binder& binder) {
 }
 
 void run(const BoundTwist& rule, PoseTile& tile) {
-    const double* turn = tile.channel(rule.source, PoseTile::kLocal) + 3 * kF;
+    const TurnRows turn = turns(local_rows(tile, rule.source));
     alignas(64) double angle[kTileFrames], part[kTileFrames];
     twist_angles({}, turn, conjugate(rule.rest), rule.axis, angle);
     for (const BoundTwist::Share& share : rule.shares) {
         for (int f = 0; f < kF; ++f) part[f] = share.share * angle[f];
-        turn_about({}, rule.axis, part, share.rest,
-                   tile.channel(share.node, PoseTile::kLocal) + 3 * kF);
+        turn_about({}, rule.axis, part, share.rest, turns(local_rows(tile, share.node)));
     }
 }
 

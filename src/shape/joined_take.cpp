@@ -138,13 +138,13 @@ class JoinedMotion final : public Take::Motion {
             }
             double* own = tile.own_world(j);
             for (int f = 0; f < kTileFrames; ++f)
-                store_affine(own, f, m * load_affine(inner.world(j), f));
+                store_affine(own, f, m * load(world_rows(inner, j), f));
         }
         for (std::size_t i = 0; i < mounts_.size(); ++i) {
             const int mount = static_cast<int>(i);
             double* own = tile.own_mount(mount);
             for (int f = 0; f < kTileFrames; ++f)
-                store_affine(own, f, m * load_affine(inner.mount(mount), f));
+                store_affine(own, f, m * load(mount_rows(inner, mount), f));
         }
     }
 
@@ -204,15 +204,15 @@ class JoinedMotion final : public Take::Motion {
             const int lane = static_cast<int>(f);
             if (w == 0) continue;
             for (int j = 0; j < skeleton_.size(); ++j) {
-                const Affine world = load_affine(inner.world(j), lane);
+                const Affine world = load(world_rows(inner, j), lane);
                 store_affine(work.rows[at(j)], lane, root_added_ && j == 0 ? world : m * world);
             }
             for (std::size_t i = 0; i < mounts_.size(); ++i) {
-                const Affine mount = load_affine(inner.mount(static_cast<int>(i)), lane);
+                const Affine mount = load(mount_rows(inner, static_cast<int>(i)), lane);
                 const int joint = mounts_[i].joint;
                 const Affine on = joint == kNone
                                       ? m * mount
-                                      : inverse(load_affine(inner.world(joint), lane)) * mount;
+                                      : inverse(load(world_rows(inner, joint), lane)) * mount;
                 Affine& hung = work.hung[i * kTileFrames + f];
                 hung = w < 1 ? mixed(hung, on, w) : on;
             }
@@ -297,7 +297,7 @@ ValueCurve even_time(double first, double last, double seconds) {
 Transform ground_frame(const Take& take, const Align& align, double second) {
     auto tile = take.tiles->take();
     take.evaluate(std::array{second}, Take::Want::kWorlds, *tile);
-    const Affine world = load_affine(tile->world(align.joint), 0);
+    const Affine world = load(world_rows(*tile, align.joint), 0);
     take.tiles->give_back(std::move(tile));
     const Affine rest = take.skeleton.rest_worlds()[at(align.joint)];
     return ground_frame_of(world, rest, rotation_of(rest), align.ground, align.heading,

@@ -22,16 +22,16 @@ struct Way {
     Vec3 rest, partner_rest;  ///< place = rest + before * mirrored(partner's - partner_rest)
 };
 
-MELLOW_KERNEL void mirror_kernel(const double* from, const Way& way, double* own) {
+MELLOW_KERNEL void mirror_kernel(LocalRows from, const Way& way, LocalRowsOut own) {
     const Quat before = way.before, behind = way.behind;
     const Vec3 rest = way.rest, partner = way.partner_rest;
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Vec3 t = load3(from, f) - partner;
-        store3(own, f, rest + rotate(before, Vec3{-t.x, t.y, t.z}));
-        const Quat r = load4(from + 3 * kF, f);
-        store4(own + 3 * kF, f, normalized(before * Quat{r.x, -r.y, -r.z, r.w} * behind));
-        store3(own + 7 * kF, f, load3(from + 7 * kF, f));
+        const Vec3 t = place_of(from, f) - partner;
+        store_place(own, f, rest + rotate(before, Vec3{-t.x, t.y, t.z}));
+        const Quat r = load(turns(from), f);
+        store(turns(own), f, normalized(before * Quat{r.x, -r.y, -r.z, r.w} * behind));
+        store_size(own, f, size_of(from, f));
     }
 }
 
@@ -50,8 +50,8 @@ class MirroredMotion final : public Take::Motion {
             tile.show_scalar(static_cast<int>(i), inner.scalar(scalars_[i]));
         for (std::size_t j = 0; j < ways_.size(); ++j) {
             const Way& way = ways_[j];
-            const double* from = inner.local(way.from);
-            double* own = tile.own_local(static_cast<int>(j));
+            const LocalRows from = local_rows(inner, way.from);
+            const LocalRowsOut own{tile.own_local(static_cast<int>(j))};
             tile.no_shear(static_cast<int>(j));
             mirror_kernel(from, way, own);
         }

@@ -99,11 +99,11 @@ inline void put_all_worlds(const Take& inner, std::span<const double> seconds, M
         const int mount = static_cast<int>(i), joint = inner.mounts[i].joint;
         double* own = tile.own_mount(mount);
         for (int f = 0; f < kTileFrames; ++f) {
-            const Affine m = load_affine(was.mount(mount), f);
+            const Affine m = load(mount_rows(was, mount), f);
             store_affine(own, f,
                          joint == kNone ? m
                                         : load_affine(work.rows[at(joint)], f) *
-                                              inverse(load_affine(was.world(joint), f)) * m);
+                                              inverse(load(world_rows(was, joint), f)) * m);
         }
     }
 }
