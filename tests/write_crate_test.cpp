@@ -195,6 +195,18 @@ TEST_F(WriteCrateTest, MistakesAreNamedAndNothingIsLeft) {
     EXPECT_THAT(
         write_crate(folder_ / "crate", {scene_, skeleton_, sources_, "hip"}, {good}, target("")),
         FailsWith(Code::kNameUnknown, "hips"));
+    EXPECT_THAT(with([](CrateClip& c) {
+                    c.clip.scalars.push_back({"fov", "degrees", {1}});
+                }),
+                FailsWith(Code::kValueBad, "another length"));
+    EXPECT_THAT(with([](CrateClip& c) {
+                    c.clip.morphs.push_back({"face", {"smile"}, {}});
+                }),
+                FailsWith(Code::kValueBad, "morph_channels"));
+    EXPECT_THAT(write_crate(folder_ / "crate", {scene_, {}, {}}, {good}, target("")),
+                FailsWith(Code::kValueBad, "0 joints"));
+    EXPECT_THAT(write_crate(folder_ / "crate", {scene_, skeleton_, {}}, {good}, target("")),
+                FailsWith(Code::kValueBad, "0 sources"));
     EXPECT_TRUE(nothing_there());
     ASSERT_THAT(write({good}, target("")), IsOk());
     EXPECT_THAT(write({good}, target("")), FailsWith(Code::kOutputExists, ""));

@@ -58,7 +58,41 @@ class CrateWriter {
         if (target_.rest.from == RestRule::From::kFrame)
             wrong.push_back(bad("target, rest", "a frame of a source", "a pose without a source",
                                 "rest = \"source\", or a skeleton that rests as it is wanted"));
+        if (figure_.skeleton.size() == 0 || figure_.sources.size() != at(figure_.skeleton.size())) {
+            wrong.push_back(bad("figure",
+                                fmt::format("{} joints and {} sources", figure_.skeleton.size(),
+                                            figure_.sources.size()),
+                                "at least one joint, and a source for each",
+                                "choose_joints() and add_root() give both"));
+            return wrong;
+        }
         for (const CrateClip& c : clips_) append(wrong, fits(c));
+        return wrong;
+    }
+
+    /// Morph tracks are those of meshes of the figure; all tracks have their samples.
+    Findings fits_tracks(const CrateClip& c, const std::string& where) const {
+        Findings wrong;
+        const std::size_t samples = at(c.clip.samples);
+        bool whole = true;
+        for (const JointTrack& track : c.clip.joints)
+            whole = whole && track.translation.size() == 3 * samples &&
+                    track.rotation.size() == 4 * samples && track.scale.size() == 3 * samples;
+        for (const ScalarTrack& track : c.clip.scalars)
+            whole = whole && track.values.size() == samples;
+        for (const MorphTrack& track : c.clip.morphs) {
+            whole = whole && track.weights.size() == track.targets.size() * samples;
+            const int node = find_node(figure_.scene, track.mesh);
+            const int mesh = node == kNone ? kNone : figure_.scene.nodes[at(node)].mesh;
+            if (mesh == kNone || figure_.scene.meshes[at(mesh)].target_names != track.targets)
+                wrong.push_back(bad(where, fmt::format("morph weights of \"{}\"", track.mesh),
+                                    "a mesh of the figure, with all of its targets",
+                                    "bake a take with morph_channels() of the figure"));
+        }
+        if (!whole)
+            wrong.push_back(bad(where, "a track of another length",
+                                fmt::format("{} samples", samples),
+                                "make_tracks() gives them room"));
         return wrong;
     }
 
@@ -84,14 +118,7 @@ class CrateWriter {
                 "as many in both, at least one", "bake the clip by this plan");
         if (c.clip.loop == LoopForm::kOpen)
             say("an open loop", "a closed one; the target says how it is written", "close_loop()");
-        for (const JointTrack& track : c.clip.joints)
-            if (track.translation.size() != 3 * at(c.clip.samples) ||
-                track.rotation.size() != 4 * at(c.clip.samples) ||
-                track.scale.size() != 3 * at(c.clip.samples)) {
-                say("a track of another length", fmt::format("{} samples", c.clip.samples),
-                    "make_tracks() gives them room");
-                break;
-            }
+        if (wrong.empty()) append(wrong, fits_tracks(c, where));
         return wrong;
     }
 
