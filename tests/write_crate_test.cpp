@@ -103,6 +103,11 @@ TEST_F(WriteCrateTest, AComputedMotionIsWhatTheFilesHold) {
     EXPECT_THAT(run_tool("describe " + path).out, HasSubstr("nod"));
     EXPECT_EQ(run_tool("view " + path + " -o '" + (folder_ / "a.html").string() + "'").exit, 0);
     EXPECT_TRUE(fs::exists(folder_ / "crate/sheet.png"));
+    // No rig is named where there is none.
+    std::string summary;
+    report_summary(report.value(), [&](std::string_view text) { summary += text; });
+    EXPECT_THAT(summary, HasSubstr("against what was baked"));
+    EXPECT_THAT(read_text(folder_ / "crate/report.txt"), testing::Not(HasSubstr("rig")));
 }
 
 TEST_F(WriteCrateTest, TheTargetSaysHowItIsWritten) {

@@ -149,6 +149,7 @@ struct PackReport {
     std::vector<std::filesystem::path> removed_backups;  ///< older ones, beyond how many are kept
     std::optional<Share> share;                          ///< of which this is the part
     bool unchanged = false;  ///< the same bytes stood there; nothing was written, no backup made
+    bool of_takes = false;   ///< written by write_crate(): measured against takes, no rig
     /// Everything that was asked for is in the crate and within the tolerance.
     bool proven = false;
     bool placed = false;     ///< the crate stands where it was asked for

@@ -196,9 +196,10 @@ void report_text(const PackReport& report, const TextSink& sink) {
     sink(fmt::format("skin {}   {} bytes\n", report.skin.file, report.skin.bytes));
     for (const PackedClip& clip : report.clips) sink("\n" + clip_text(clip));
     sink(fmt::format(
-        "\nproof: {} (at most {} mm and {} degrees; files read back and compared with the source "
-        "rig at every sample)\n",
-        report.proven ? "PASSED" : "FAILED", report.tolerance.mm, report.tolerance.degrees));
+        "\nproof: {} (at most {} mm and {} degrees; files read back and compared with {} at "
+        "every sample)\n",
+        report.proven ? "PASSED" : "FAILED", report.tolerance.mm, report.tolerance.degrees,
+        report.of_takes ? "what was baked" : "the source rig"));
     for (const Severity severity : {Severity::kStop, Severity::kWarning, Severity::kNote})
         for (const Finding& finding : report.findings)
             if (finding.severity == severity) sink("\n" + to_text(finding) + "\n");

@@ -80,8 +80,9 @@ std::string verdict(const PackReport& report) {
         if (!clip.passed) failed.push_back(clip.clip.name);
     }
     const std::string measured = fmt::format(
-        "worst {:.2g} mm and {:.2g} degrees against the rig, of {} mm and {} degrees allowed",
-        mm.worst, degrees.worst, report.tolerance.mm, report.tolerance.degrees);
+        "worst {:.2g} mm and {:.2g} degrees against {}, of {} mm and {} degrees allowed", mm.worst,
+        degrees.worst, report.of_takes ? "what was baked" : "the rig", report.tolerance.mm,
+        report.tolerance.degrees);
     const std::string looked = "checked: " + checked(report) + "\n";
     if (report.proven)
         return looked + fmt::format("PASSED: {} {}, {}: {}\n", report.clips.size(),

@@ -128,6 +128,7 @@ class CrateWriter {
         report_.folder = place_;
         report_.tolerance = options_.tolerance;
         report_.rate = target_.rate;
+        report_.of_takes = true;
         for (const TargetFile& file : target_.files)
             report_.sources.push_back({file.role, file.file, file.bytes, file.hash, {}});
         MELLOW_TRY(
