@@ -12,6 +12,7 @@
 #include "mellow/performance.h"
 #include "mellow/pose_tile.h"
 #include "mellow/rig_rules.h"
+#include "model/lanes.h"
 #include "rig/binder.h"
 #include "rig/track.h"
 
