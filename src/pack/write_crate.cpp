@@ -22,7 +22,8 @@
 namespace mellow {
 namespace {
 
-Finding bad(const std::string& where, std::string found, std::string expected, std::string remedy) {
+Finding misfit(const std::string& where, std::string found, std::string expected,
+               std::string remedy) {
     return {Code::kValueBad,  Severity::kStop,     where,
             std::move(found), std::move(expected), std::move(remedy)};
 }
@@ -52,18 +53,18 @@ class CrateWriter {
             wrong.push_back(
                 {Code::kNoMotion, Severity::kStop, "clips", "none", "at least one", ""});
         if (target_.layout == Layout::kOneFile || target_.layout == Layout::kSkinAndLibrary)
-            wrong.push_back(bad("target, layout", std::string(name(target_.layout)),
-                                "a layout with one file for each clip",
-                                "layout = \"skin-and-clips\" or \"clips-with-skin\""));
+            wrong.push_back(misfit("target, layout", std::string(name(target_.layout)),
+                                   "a layout with one file for each clip",
+                                   "layout = \"skin-and-clips\" or \"clips-with-skin\""));
         if (target_.rest.from == RestRule::From::kFrame)
-            wrong.push_back(bad("target, rest", "a frame of a source", "a pose without a source",
-                                "rest = \"source\", or a skeleton that rests as it is wanted"));
+            wrong.push_back(misfit("target, rest", "a frame of a source", "a pose without a source",
+                                   "rest = \"source\", or a skeleton that rests as it is wanted"));
         if (figure_.skeleton.size() == 0 || figure_.sources.size() != at(figure_.skeleton.size())) {
-            wrong.push_back(bad("figure",
-                                fmt::format("{} joints and {} sources", figure_.skeleton.size(),
-                                            figure_.sources.size()),
-                                "at least one joint, and a source for each",
-                                "choose_joints() and add_root() give both"));
+            wrong.push_back(misfit("figure",
+                                   fmt::format("{} joints and {} sources", figure_.skeleton.size(),
+                                               figure_.sources.size()),
+                                   "at least one joint, and a source for each",
+                                   "choose_joints() and add_root() give both"));
             return wrong;
         }
         for (const CrateClip& c : clips_) append(wrong, fits(c));
@@ -85,14 +86,14 @@ class CrateWriter {
             const int node = find_node(figure_.scene, track.mesh);
             const int mesh = node == kNone ? kNone : figure_.scene.nodes[at(node)].mesh;
             if (mesh == kNone || figure_.scene.meshes[at(mesh)].target_names != track.targets)
-                wrong.push_back(bad(where, fmt::format("morph weights of \"{}\"", track.mesh),
-                                    "a mesh of the figure, with all of its targets",
-                                    "bake a take with morph_channels() of the figure"));
+                wrong.push_back(misfit(where, fmt::format("morph weights of \"{}\"", track.mesh),
+                                       "a mesh of the figure, with all of its targets",
+                                       "bake a take with morph_channels() of the figure"));
         }
         if (!whole)
-            wrong.push_back(bad(where, "a track of another length",
-                                fmt::format("{} samples", samples),
-                                "make_tracks() gives them room"));
+            wrong.push_back(misfit(where, "a track of another length",
+                                   fmt::format("{} samples", samples),
+                                   "make_tracks() gives them room"));
         return wrong;
     }
 
@@ -100,7 +101,7 @@ class CrateWriter {
         Findings wrong;
         const std::string where = fmt::format("clip \"{}\"", c.clip.name);
         const auto say = [&](std::string found, std::string expected, const char* remedy) {
-            wrong.push_back(bad(where, std::move(found), std::move(expected), remedy));
+            wrong.push_back(misfit(where, std::move(found), std::move(expected), remedy));
         };
         const std::size_t joints = at(figure_.skeleton.size());
         if (c.clip.name.empty()) say("no name", "one for each clip", "set clip.name");
@@ -200,10 +201,10 @@ class CrateWriter {
                              [&](const Mount& m) { return m.name == mount.name; }))
                 missing.push_back(mount.name);
         if (missing.empty()) return {};
-        return bad(fmt::format("clip \"{}\"", c.clip.name),
-                   "a take without the nodes of meshes: " + name_list(missing),
-                   "their mounts, to measure what they carry",
-                   "find_mounts() gives them; hand them to take_of() as parts");
+        return misfit(fmt::format("clip \"{}\"", c.clip.name),
+                      "a take without the nodes of meshes: " + name_list(missing),
+                      "their mounts, to measure what they carry",
+                      "find_mounts() gives them; hand them to take_of() as parts");
     }
 
     Status add(std::size_t i) {
