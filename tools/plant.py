@@ -12,12 +12,14 @@ Usage: plant.py [options]                 builds and runs
   --idle        the same, and name the tests that found no fault
   --keep        leave the copy in build/planted, for the next run
   --limit S     seconds for the tests of one fault (180); one that hangs is found
-  --out FILE    write the results as JSON as well
+  --out FILE    write the results as JSON as well, one after the other: what FILE holds already,
+                of a run that was cut short, is not tried again
+  --mark        write the name of the test that found a fault into its table, for the next run
 
 A fault is a table [[fault]] in tests/planted/STAGE.toml: `file`, the text to `find`, which stands
 there once, the text to `put` in its place, the `harm` to a user; and, where that is known, the
-`test` that is meant to find it, or why `nobody` can see it. `tests` above them is a filter of the
-suites that are tried first.
+`test` that finds it, or why `nobody` can see it. That test is tried first, then the suites of the
+filter `tests` that stands above the faults, then the others, each once.
 """
 import argparse
 import concurrent.futures
@@ -42,17 +44,29 @@ CONFIGURE = [
 ]
 # Suites that take most of the time: tried last.
 SLOW = ":".join(name if "*" in name else name + ".*" for name in """
-ToolTest ColladaToolTest ProofTest TamsinBakeTest LiftTest PackVariantsTest OrchardTest PressTest
+PageTest SharesTest ToolTest ColladaToolTest ProofTest TamsinBakeTest LiftTest PackVariantsTest OrchardTest PressTest
 FrameLoopTest LiftToolTest ChoiceTest *EveryFlippedBit* *EveryTruncation* StockTest.Tamsin*""".split())
 TARGETS = ["mellow", "mellow_tests", "full_disk"]
 
 
 class Fault:
     def __init__(self, stage, number, table, first):
-        self.stage, self.number, self.first = stage, number, table.get("test") or first
+        self.stage, self.number = stage, number
+        self.test, self.first = table.get("test", ""), first
         self.file, self.find, self.put = table["file"], table["find"], table["put"]
         self.harm, self.nobody = table["harm"], table.get("nobody", "")
         self.outcome, self.tests, self.seconds = "", [], 0.0
+
+    def filters(self, quick):
+        """What is run one after the other until a test fails; none of it twice."""
+        before, filters = [], []
+        for patterns in (self.test, self.first, "*", SLOW):
+            if not patterns:
+                continue
+            without = before + ([SLOW] if patterns == "*" else [])
+            filters.append(patterns + ("-" + ":".join(without) if without else ""))
+            before += [patterns] if patterns != "*" else []
+        return filters[:-1] if quick else filters
 
     def name(self):
         return f"{self.stage}:{self.number}"
@@ -141,10 +155,7 @@ def run_tests(folder, tree, patterns, limit, stop_early):
 def try_tests(fault, folder, tree, args):
     start = time.monotonic()
     early = not (args.all or args.idle)
-    filters = ["*"] if not early else [fault.first or "-" + SLOW, "-" + SLOW, SLOW]
-    if args.quick:
-        filters = filters[:2]
-    for patterns in filters:
+    for patterns in fault.filters(args.quick) if early else ["*"]:
         fault.tests = run_tests(folder, tree, patterns, args.limit, early)
         if fault.tests:
             break
@@ -160,7 +171,7 @@ def say(fault):
     print(text, flush=True)
 
 
-def plant_all(faults, work, tree, args):
+def plant_all(faults, work, tree, args, tell):
     pending = []
     runners = max(1, args.jobs - 1)
     room = threading.Semaphore(runners)
@@ -168,7 +179,7 @@ def plant_all(faults, work, tree, args):
         def test(fault, folder):
             try:
                 try_tests(fault, folder, tree, args)
-                say(fault)
+                tell(fault)
             finally:
                 room.release()
 
@@ -177,14 +188,14 @@ def plant_all(faults, work, tree, args):
             good = path.read_text()
             if trouble := fault.trouble(tree):
                 fault.outcome = trouble
-                say(fault)
+                tell(fault)
                 continue
             path.write_text(good.replace(fault.find, fault.put))
             built = build(work)
             path.write_text(good)
             if built.returncode != 0:
                 fault.outcome = "does not build"
-                say(fault)
+                tell(fault)
                 if args.jobs == 1 or "-v" in sys.argv:
                     print(built.stdout[-2000:])
                 continue
@@ -196,6 +207,41 @@ def plant_all(faults, work, tree, args):
             pending.append(pool.submit(test, fault, folder))
         for result in pending:
             result.result()
+
+
+class Results:
+    """The outcomes as JSON, written whenever there is one more."""
+
+    def __init__(self, path):
+        self.path, self.lock = pathlib.Path(path) if path else None, threading.Lock()
+        self.rows = json.loads(self.path.read_text()) if path and self.path.is_file() else []
+
+    def knows(self, fault):
+        for row in self.rows:
+            if (row["stage"], row["number"]) == (fault.stage, fault.number):
+                fault.outcome, fault.tests = row["outcome"], row["tests"]
+                return True
+        return False
+
+    def add(self, fault):
+        keys = ("stage", "number", "file", "outcome", "tests", "seconds")
+        with self.lock:
+            self.rows.append({k: getattr(fault, k) for k in keys})
+            if self.path:
+                self.path.write_text(json.dumps(self.rows, indent=1))
+
+
+def mark(top, faults):
+    """Writes the tests that found faults into their tables."""
+    for stage in sorted({f.stage for f in faults}):
+        path = top / "tests/planted" / (stage + ".toml")
+        head, *tables = re.split(r"(?m)^(?=\[\[fault\]\])", path.read_text())
+        for f in faults:
+            if f.stage != stage or not f.tests or f.tests[0].startswith("("):
+                continue
+            text = re.sub(r"(?m)^test = .*\n", "", tables[f.number - 1])
+            tables[f.number - 1] = text.rstrip("\n") + f'\ntest = "{f.tests[0]}"\n\n'
+        path.write_text((head + "".join(tables)).rstrip("\n") + "\n")
 
 
 def table(faults):
@@ -241,7 +287,7 @@ def check(top):
 
 def main():
     parser = argparse.ArgumentParser(add_help=False)
-    for flag in ("--check", "--quick", "--all", "--idle", "--keep", "-v", "-h", "--help"):
+    for flag in ("--check", "--quick", "--all", "--idle", "--keep", "--mark", "-v", "-h", "--help"):
         parser.add_argument(flag, action="store_true")
     for option, kind, default in (("--sample", int, 0), ("--seed", int, 1), ("--jobs", int, 2),
                                   ("--limit", float, 180), ("--out", str, "")):
@@ -272,16 +318,20 @@ def main():
         if first.returncode != 0:
             print(first.stdout[-3000:], file=sys.stderr)
             return 2
-        plant_all(faults, work, tree, args)
+        results = Results(args.out)
+
+        def tell(fault):
+            say(fault)
+            results.add(fault)
+
+        plant_all([f for f in faults if not results.knows(f)], work, tree, args, tell)
         total = table(faults)
         if args.idle:
             busy = {test for f in faults for test in f.tests}
             idle = [name for name in all_tests(work) if name not in busy]
             print(f"\n{len(idle)} tests found nothing:\n  " + "\n  ".join(idle))
-        if args.out:
-            rows = [{k: getattr(f, k) for k in ("stage", "number", "file", "outcome", "tests",
-                                                "seconds")} for f in faults]
-            pathlib.Path(args.out).write_text(json.dumps(rows, indent=1))
+        if args.mark:
+            mark(top, faults)
     finally:
         if not args.keep:
             shutil.rmtree(work)
