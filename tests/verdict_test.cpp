@@ -99,6 +99,7 @@ TEST(VerdictTest, EachQuantityFailsAboveItsTolerance) {
     };
     for (const Quantity& q : {Quantity{&ClipProof::position_mm, tolerance.mm, "mm off at sample 3"},
                               {&ClipProof::rotation_degrees, tolerance.degrees, "degrees off"},
+                              {&ClipProof::scale, tolerance.scale, "of its scale off"},
                               {&ClipProof::vertex_mm, tolerance.mm, "mesh \"it\""},
                               {&ClipProof::weight, tolerance.weight, "morph target"},
                               {&ClipProof::scalar, tolerance.weight, "scalar"}}) {
@@ -158,6 +159,31 @@ TEST(VerdictTest, WhatIsSpoiltIsMeasured) {
         EXPECT_NEAR(m.prove().value().vertex_mm.worst, 10, 1e-2) << "at weight 1";
         EXPECT_EQ(m.prove().value().vertex_mm.sample, 10);
     }
+}
+
+TEST(VerdictTest, ScalesOfJointsAreMeasured) {
+    Made made;
+    key(made.scene, 1, Path::kScale, {1, 1, 1}, {1, 2, 1});
+    made.rig = Rig::bind(made.scene, 0, made.sheet).value();
+    made.poses = made.rig.source();
+    made.clip =
+        bake(take_of(made.scene, made.poses, made.joints.skeleton, made.joints.sources), made.plan)
+            .clip;
+    made.motion = assemble_clip(made.joints.skeleton, made.clip, "");
+    const ClipProof good = made.prove().value();
+    EXPECT_LT(good.scale.worst, 1e-6);
+    EXPECT_EQ(good.scale.count, 22U);
+    // At sample 6 it is 1.6 along Y, and one thousandth less in the file.
+    made.curve("arm", Path::kScale).values.edit()[6 * 3 + 1] *= 0.999;
+    const ClipProof less = made.prove().value();
+    EXPECT_NEAR(less.scale.worst, 1e-3, 1e-6);
+    EXPECT_EQ(less.scale.sample, 6);
+    EXPECT_EQ(less.scale.what, "arm");
+    EXPECT_EQ(less.rotation_degrees.worst, good.rotation_degrees.worst);
+    // And where a format has none: half of what it grew to.
+    std::erase_if(made.motion.timelines[0].channels,
+                  [](const Channel& c) { return c.path == Path::kScale; });
+    EXPECT_NEAR(made.prove().value().scale.worst, 0.5, 1e-6);
 }
 
 TEST(VerdictTest, FilesThatLackSomethingAreNotProven) {

@@ -1,9 +1,10 @@
 // Proving: what was written is read back and measured against the source it came from.
 //
 // The take is evaluated in double precision, rules and all; the files are played as an engine
-// would play them. Compared at every sample: world positions and orientations of all joints, all
-// skinned vertices, all morph weights. Everything is in the inside convention. Nothing here knows
-// where a take comes from: a rig, a file of joints and a computed motion are measured alike.
+// would play them. Compared at every sample: world positions, orientations and scales of all
+// joints, all skinned vertices, all morph weights. Everything is in the inside convention. Nothing
+// here knows where a take comes from: a rig, a file of joints and a computed motion are measured
+// alike.
 #pragma once
 
 #include <map>
@@ -50,6 +51,7 @@ struct ClipProof {
     int samples = 0;
     bool pose = false;  ///< a single pose, which need not move
     Deviation position_mm, rotation_degrees;
+    Deviation scale;  ///< of joints, relative: scale_apart()
     /// An upper bound: how far a vertex moves from its own, and what rounding made of its place.
     Deviation vertex_mm;
     Deviation weight;
@@ -68,6 +70,7 @@ struct ClipProof {
 struct Tolerance {
     double mm = 0.05;
     double degrees = 0.01;
+    double scale = 1e-4;   ///< of joints, relative
     double weight = 1e-4;  ///< of morph weights, and of scalars relative to their size
 };
 

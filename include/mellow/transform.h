@@ -79,6 +79,16 @@ inline bool is_flat(const Affine& m) {
     return !(size > 1e-6) || !(std::abs(determinant(m)) > 1e-6 * size * size * size);
 }
 
+/// How much the lengths of the axes of two matrices differ, at most, relative to the longer of the
+/// two; what is shorter than 1e-6 counts as that long.
+inline double scale_apart(const Affine& a, const Affine& b) {
+    const auto of = [](const Vec3& u, const Vec3& v) {
+        const double x = length(u), y = length(v);
+        return std::abs(x - y) / std::max({x, y, 1e-6});
+    };
+    return std::max({of(a.x, b.x), of(a.y, b.y), of(a.z, b.z)});
+}
+
 /// Rotation of an affine matrix, its scale and shear taken out; see decompose().
 Quat rotation_of(const Affine& m);
 

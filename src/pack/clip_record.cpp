@@ -116,6 +116,7 @@ ClipProof read_proof(JsonMembers json) {
     proof.moving_morphs = json.whole("moving_morphs");
     proof.position_mm = read_deviation(json, "joint_position_mm");
     proof.rotation_degrees = read_deviation(json, "joint_rotation_degrees");
+    proof.scale = read_deviation(json, "joint_scale");
     proof.vertex_mm = read_deviation(json, "skinned_vertex_mm");
     proof.weight = read_deviation(json, "morph_weight");
     proof.scalar = read_deviation(json, "scalar");
@@ -137,6 +138,7 @@ void write_proof(JsonWriter& json, std::string_view key, const ClipProof& proof)
     json.member("moving_morphs", proof.moving_morphs);
     write(json, "joint_position_mm", proof.position_mm);
     write(json, "joint_rotation_degrees", proof.rotation_degrees);
+    write(json, "joint_scale", proof.scale);
     write(json, "skinned_vertex_mm", proof.vertex_mm);
     write(json, "morph_weight", proof.weight);
     if (proof.scalar.count > 0) write(json, "scalar", proof.scalar);

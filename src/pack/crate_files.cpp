@@ -8,23 +8,28 @@
 
 #include "base/at.h"
 #include "crate/hash.h"
+#include "mellow/shape.h"
+#include "pack/clip_files.h"
+#include "pack/clip_record.h"
+#include "pack/target_table.h"
 
 namespace mellow {
+namespace {
 
-Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written,
-                             const std::string& role) {
-    FileRecord record;
-    for (const WrittenFile& file : written.files) {
-        if (folder != nullptr) MELLOW_CHECK(folder->write(file.name, file.bytes));
-        FileRecord one{role, file.name, file.bytes.size(), hash_hex(file.bytes), {}};
-        if (record.file.empty())
-            record = std::move(one);
-        else
-            record.parts.push_back(std::move(one));
-    }
-    return record;
+/// Files that are in memory alone.
+StoredFile unstored(const WrittenScene& written) {
+    const WrittenFile& first = written.files.front();
+    return {std::filesystem::path(first.name).filename().string(),
+            Bytes(first.bytes.begin(), first.bytes.end()),
+            [files = written.files](const std::string& name) -> Result<Bytes> {
+                for (const WrittenFile& file : files)
+                    if (std::filesystem::path(file.name).filename() == name)
+                        return Bytes(file.bytes.begin(), file.bytes.end());
+                return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+            }};
 }
 
+/// What each morph target does in a clip; `figure` has its meshes.
 std::vector<PackedMorphs> packed_morphs(const Clip& clip, const Scene& figure) {
     std::vector<PackedMorphs> out;
     for (const MorphTrack& track : clip.morphs) {
@@ -67,6 +72,7 @@ Status can_hold(const Target& target, const Clip& clip) {
                    "format = \"glb\"; or leave morph targets out: [[morphs]] with do = \"drop\""};
 }
 
+/// Counts the demands that are met and keeps the others.
 void keep_demands(std::vector<Demand> demands, PackedClip& packed) {
     for (Demand& demand : demands) {
         if (demand.met)
@@ -74,6 +80,91 @@ void keep_demands(std::vector<Demand> demands, PackedClip& packed) {
         else
             packed.demands_unmet.push_back(std::move(demand));
     }
+}
+
+}  // namespace
+
+Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written,
+                             const std::string& role) {
+    FileRecord record;
+    for (const WrittenFile& file : written.files) {
+        if (folder != nullptr) MELLOW_CHECK(folder->write(file.name, file.bytes));
+        FileRecord one{role, file.name, file.bytes.size(), hash_hex(file.bytes), {}};
+        if (record.file.empty())
+            record = std::move(one);
+        else
+            record.parts.push_back(std::move(one));
+    }
+    return record;
+}
+
+void say_once(PackReport& report, const Findings& findings) {
+    for (const Finding& f : findings) {
+        const bool said =
+            std::any_of(report.findings.begin(), report.findings.end(), [&](const Finding& other) {
+                return other.code == f.code && other.where == f.where && other.found == f.found;
+            });
+        if (!said) report.findings.push_back(f);
+    }
+}
+
+Result<Bounds> write_skin(StagedFolder* folder, Scene skin, const Target& target,
+                          const std::string& name, PackReport& report, Crate& crate) {
+    for (const Mesh& mesh : skin.meshes)
+        for (const std::string& morph : mesh.target_names) report.morph_targets.push_back(morph);
+    MELLOW_TRY(const WrittenScene written,
+               encode_scene(std::move(skin), target, target.skin_format, name));
+    say_once(report, written.findings);
+    if (target.layout == Layout::kOneFile) {  // its file comes when it has its clips
+        MELLOW_TRY(crate.skin, decode_scene(unstored(written), target));
+    } else {
+        MELLOW_TRY(report.skin, put_files(folder, written, "skin"));
+        MELLOW_TRY(StoredFile stored, folder == nullptr
+                                          ? Result<StoredFile>(unstored(written))
+                                          : stored_file(folder->path() / report.skin.file));
+        MELLOW_TRY(crate.skin, decode_scene(std::move(stored), target));
+    }
+    crate.name = report.name;
+    crate.convention = target.convention;
+    const Bounds bounds = mesh_bounds(crate.skin, rest_pose(crate.skin));
+    if (bounds.any) report.height_m = bounds.high.y - bounds.low.y;
+    return bounds;
+}
+
+Status fit_to(const Target& target, const FittedFigure& figure, Clip& clip, PackedClip& packed) {
+    if (clip.loop == LoopForm::kClosed && target.loop_form == LoopForm::kOpen) open_loop(clip);
+    clip = figure.fitted(std::move(clip));
+    MELLOW_CHECK(can_hold(target, clip));
+    packed.morphs = packed_morphs(clip, figure.scene());
+    for (const ScalarTrack& track : clip.scalars)
+        packed.scalars.push_back({track.name, track.unit});
+    return {};
+}
+
+Result<Scene> write_clip(const ClipPlace& place, Clip clip, const std::string& name,
+                         PackedClip& packed) {
+    const Target& target = place.target;
+    WrittenScene written;
+    if (target.layout == Layout::kClipsWithSkin) {
+        MELLOW_TRY(written,
+                   encode_scene(with_clips(place.with_skin, place.skeleton, {clip}, target), target,
+                                target.clip_format, name));
+    } else {
+        MELLOW_TRY(written, encode_clip(place.skeleton, clip, target, name));
+    }
+    append(packed.shared, written.findings);
+    MELLOW_TRY(packed.file, put_files(&place.folder, written, "clip"));
+    CheckedFile read = read_checked(place.folder.path() / packed.file.file, packed.file.file);
+    packed.clip = std::move(clip);
+    const ClipInfo& told = packed.clip;
+    keep_demands(check_clip(read, target, &place.skin, {{told.name, told}}), packed);
+    return decode_clip(std::move(read), target, place.skin, told.name, told.samples);
+}
+
+void know_demands(const PackedClip& packed, KnownDemands& known) {
+    if (packed.demands_met == 0) return;
+    known.met += packed.demands_met;
+    known.unmet[packed.file.file] = packed.demands_unmet;
 }
 
 void check_written(const std::filesystem::path& folder, const Target& target, KnownDemands known,
@@ -96,6 +187,33 @@ void check_written(const std::filesystem::path& folder, const Target& target, Kn
                 {Code::kTargetUnmet, figure ? *of_figure : Severity::kStop,
                  fmt::format("{}, {}", d.file.empty() ? "crate" : d.file, d.id), d.found, d.wanted,
                  d.remedy});
+}
+
+Status write_tables(StagedFolder& folder, const PackReport& report, const Target& target) {
+    MELLOW_CHECK(folder.write_text(
+        "crate.json", [&](const TextSink& out) { manifest_json(report, target, out); }));
+    MELLOW_CHECK(
+        folder.write_text("report.json", [&](const TextSink& out) { report_json(report, out); }));
+    MELLOW_CHECK(
+        folder.write_text("report.txt", [&](const TextSink& out) { report_text(report, out); }));
+    MELLOW_CHECK(
+        folder.write_text("target.toml", [&](const TextSink& out) { out(target_toml(target)); }));
+    if (target.joints.list.joints.empty()) return {};
+    return folder.write_text(
+        "joints.txt", [&](const TextSink& out) { out(joint_list_text(target.joints.list)); });
+}
+
+Status place(StagedFolder& folder, bool good, int keep, PackReport& report) {
+    if (!good) {
+        MELLOW_TRY(report.folder, folder.keep_aside());
+        return {};
+    }
+    MELLOW_TRY(StagedFolder::Placed placed, folder.commit(keep));
+    report.placed = true;
+    report.backup = std::move(placed.backup);
+    report.removed_backups = std::move(placed.removed);
+    report.unchanged = placed.unchanged;
+    return {};
 }
 
 }  // namespace mellow

@@ -6,11 +6,14 @@
 #include <vector>
 
 #include "mellow/clip.h"
+#include "mellow/crate.h"
 #include "mellow/pack.h"
+#include "mellow/pose.h"
 #include "mellow/safe_write.h"
 #include "mellow/target.h"
 #include "mellow/write.h"
 #include "pack/check_folder.h"
+#include "pack/fitted_figure.h"
 
 namespace mellow {
 
@@ -19,19 +22,45 @@ namespace mellow {
 Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written,
                              const std::string& role);
 
-/// What each morph target does in a clip; `figure` has its meshes.
-std::vector<PackedMorphs> packed_morphs(const Clip& clip, const Scene& figure);
+/// Adds what the report does not say yet: many clips have the same to say.
+void say_once(PackReport& report, const Findings& findings);
 
-/// Fails with left-out where the target's format of clips cannot hold what the clip has.
-Status can_hold(const Target& target, const Clip& clip);
+/// Writes a skin under a name and reads it back: it is the crate's from then on, and told in the
+/// report. Where it is written later, with its clips, and without a folder it is only made and
+/// read. Gives its bounds at rest.
+Result<Bounds> write_skin(StagedFolder* folder, Scene skin, const Target& target,
+                          const std::string& name, PackReport& report, Crate& crate);
 
-/// Counts the demands that are met and keeps the others.
-void keep_demands(std::vector<Demand> demands, PackedClip& packed);
+/// A baked clip in the terms of the target: its form of loops, its joints; what moves in it is told
+/// in `packed`. Fails with left-out where the format of clips cannot hold what the clip has.
+Status fit_to(const Target& target, const FittedFigure& figure, Clip& clip, PackedClip& packed);
+
+/// What a clip is written for.
+struct ClipPlace {
+    StagedFolder& folder;
+    const Target& target;
+    const Skeleton& skeleton;
+    const Scene& with_skin;  ///< as it is written, where clips are written with it
+    const Scene& skin;       ///< as it was read back
+};
+/// Writes a fitted clip under a name, measures the file against the target and reads it back:
+/// inside. What was found is told in `packed`, which keeps the clip.
+Result<Scene> write_clip(const ClipPlace& place, Clip clip, const std::string& name,
+                         PackedClip& packed);
+
+/// The demands on a clip's file, for check_written().
+void know_demands(const PackedClip& packed, KnownDemands& known);
 
 /// Reads everything that was written once more, but for what is known, and measures it against the
 /// target: figures and findings go into the report. `of_figure`: how grave it is where the figure
 /// or its motion as such is not what the target wants; nothing where that was judged already.
 void check_written(const std::filesystem::path& folder, const Target& target, KnownDemands known,
                    PackReport& report, std::optional<Severity> of_figure = {});
+
+/// Writes the manifest, the reports and the target with its joint list.
+Status write_tables(StagedFolder& folder, const PackReport& report, const Target& target);
+
+/// Puts the folder in its place, or keeps it aside where it is not `good`; the report says which.
+Status place(StagedFolder& folder, bool good, int keep, PackReport& report);
 
 }  // namespace mellow

@@ -94,12 +94,7 @@ Result<PackReport> CrateOutput::finish() {
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)
         if (!level) report_.off.emplace_back(name(code));
-    MELLOW_CHECK(folder_->write_text(
-        "crate.json", [&](const TextSink& out) { manifest_json(report_, target_, out); }));
-    MELLOW_CHECK(folder_->write_text("report.json",
-                                     [&](const TextSink& out) { report_json(report_, out); }));
-    MELLOW_CHECK(
-        folder_->write_text("report.txt", [&](const TextSink& out) { report_text(report_, out); }));
+    MELLOW_CHECK(write_tables(*folder_, report_, target_));
     if (jobs_->has_cues() || recipe_.motion.cues)
         MELLOW_CHECK(folder_->write_text("cues.csv", [&](const TextSink& out) {
             out("clip,name,seconds,until,sample,joint\n");
@@ -112,20 +107,7 @@ Result<PackReport> CrateOutput::finish() {
         }));
     MELLOW_CHECK(
         folder_->write_text("recipe.toml", [&](const TextSink& out) { out(recipe_.text); }));
-    MELLOW_CHECK(folder_->write_text("target.toml",
-                                     [&](const TextSink& out) { out(target_toml(target_)); }));
-    if (!target_.joints.list.joints.empty())
-        MELLOW_CHECK(folder_->write_text(
-            "joints.txt", [&](const TextSink& out) { out(joint_list_text(target_.joints.list)); }));
-    if (fit_to_place()) {
-        MELLOW_TRY(StagedFolder::Placed placed, folder_->commit(options_.keep));
-        report_.placed = true;
-        report_.backup = std::move(placed.backup);
-        report_.removed_backups = std::move(placed.removed);
-        report_.unchanged = placed.unchanged;
-    } else {
-        MELLOW_TRY(report_.folder, folder_->keep_aside());
-    }
+    MELLOW_CHECK(place(*folder_, fit_to_place(), options_.keep, report_));
     return std::move(report_);
 }
 

@@ -8,7 +8,6 @@
 
 #include "base/at.h"
 #include "base/text.h"
-#include "crate/hash.h"
 #include "mellow/fit.h"
 #include "mellow/shaping.h"
 #include "pack/check_folder.h"
@@ -61,8 +60,7 @@ void append_steps(const MotionCheck& check, const SamplePlan& plan, std::vector<
         for (const Contact& contact : foot.contacts) {
             if (contact.first == 0 && !plan.loop) continue;  // it stood before
             if (plan.loop && contact.first == plan.samples - 1) continue;
-            if (contact.first == 0 && !foot.contacts.empty() &&
-                foot.contacts.back().last == plan.samples - 1)
+            if (contact.first == 0 && foot.contacts.back().last == plan.samples - 1)
                 continue;  // it stands over the seam
             Cue cue;
             cue.name = "step" + side;
@@ -76,18 +74,6 @@ void append_steps(const MotionCheck& check, const SamplePlan& plan, std::vector<
 }
 
 /// Files that are in memory alone.
-StoredFile unstored(const WrittenScene& written) {
-    const WrittenFile& first = written.files.front();
-    return {std::filesystem::path(first.name).filename().string(),
-            Bytes(first.bytes.begin(), first.bytes.end()),
-            [files = written.files](const std::string& name) -> Result<Bytes> {
-                for (const WrittenFile& file : files)
-                    if (std::filesystem::path(file.name).filename() == name)
-                        return Bytes(file.bytes.begin(), file.bytes.end());
-                return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
-            }};
-}
-
 }  // namespace
 
 std::filesystem::path output_of(const Recipe& recipe, const Target& target) {
@@ -198,41 +184,16 @@ void CrateOutput::note_not_chosen() {
              "", ""});
 }
 
-void CrateOutput::say_once(const Findings& findings) {
-    for (const Finding& f : findings) {
-        const bool said = std::any_of(
-            report_.findings.begin(), report_.findings.end(), [&](const Finding& other) {
-                return other.code == f.code && other.where == f.where && other.found == f.found;
-            });
-        if (!said) report_.findings.push_back(f);
-    }
-}
-
 Status CrateOutput::write_skin() {
     const FittedFigure& figure = *fitted_;
     Assembled skin =
         assemble_skin(figure.scene(), figure.skeleton(), figure.sources(), &figure.bound());
-    say_once(skin.findings);
+    say_once(report_, skin.findings);
     MELLOW_CHECK(settle_rest(skin.scene));
-    for (const Mesh& mesh : skin.scene.meshes)
-        for (const std::string& target : mesh.target_names) report_.morph_targets.push_back(target);
     if (target_.layout == Layout::kOneFile || target_.layout == Layout::kClipsWithSkin)
         skin_scene_ = skin.scene;
-    MELLOW_TRY(const WrittenScene written,
-               encode_scene(std::move(skin.scene), target_, target_.skin_format, names_.skin));
-    say_once(written.findings);
-    if (target_.layout == Layout::kOneFile) {  // its file comes when it has its clips
-        MELLOW_TRY(crate_.skin, decode_scene(unstored(written), target_));
-    } else {
-        MELLOW_TRY(report_.skin, put_files(folder(), written, "skin"));
-        MELLOW_TRY(StoredFile stored, folder_ ? stored_file(folder_->path() / report_.skin.file)
-                                              : Result<StoredFile>(unstored(written)));
-        MELLOW_TRY(crate_.skin, decode_scene(std::move(stored), target_));
-    }
-    crate_.name = report_.name;
-    crate_.convention = target_.convention;
-    const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
-    if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
+    MELLOW_TRY(const Bounds bounds, mellow::write_skin(folder(), std::move(skin.scene), target_,
+                                                       names_.skin, report_, crate_));
     check_size(bounds);
     MELLOW_TRY(SkinProof proof, SkinProof::make({figure.scene(), figure.bound(), figure.sources(),
                                                  figure.unsimplified(), jobs_->figure().accepted()},
@@ -387,32 +348,14 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     clip.labels = jobs_->clips()[i].clip.labels;
     if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
     MELLOW_TRY(clip.cues, cues(i, baked));
-    if (clip.loop == LoopForm::kClosed && target_.loop_form == LoopForm::kOpen) open_loop(clip);
-    clip = fitted_->fitted(std::move(clip));
-    MELLOW_CHECK(can_hold(target_, clip));
-    out.packed.morphs = packed_morphs(clip, fitted_->scene());
-    for (const ScalarTrack& track : clip.scalars)
-        out.packed.scalars.push_back({track.name, track.unit});
+    MELLOW_CHECK(fit_to(target_, *fitted_, clip, out.packed));
     if (shares_a_file()) {
         out.clip = std::move(clip);
         return out;
     }
-    WrittenScene written;
-    if (target_.layout == Layout::kClipsWithSkin) {
-        MELLOW_TRY(written,
-                   encode_scene(with_clips(skin_scene_, fitted_->skeleton(), {clip}, target_),
-                                target_, target_.clip_format, names_.clips[i]));
-    } else {
-        MELLOW_TRY(written, encode_clip(fitted_->skeleton(), clip, target_, names_.clips[i]));
-    }
-    MELLOW_TRY(out.packed.file, put_files(folder(), written, "clip"));
-    const std::string& file = out.packed.file.file;
-    CheckedFile read = read_checked(folder_->path() / file, file);
-    out.packed.clip = std::move(clip);
-    const ClipInfo& told = out.packed.clip;
-    out.demands = check_clip(read, target_, &crate_.skin, {{told.name, told}});
     MELLOW_TRY(out.motion,
-               decode_clip(std::move(read), target_, crate_.skin, told.name, told.samples));
+               write_clip({*folder_, target_, fitted_->skeleton(), skin_scene_, crate_.skin},
+                          std::move(clip), names_.clips[i], out.packed));
     MELLOW_CHECK(prove(i, baked, first, out));
     return out;
 }
@@ -430,7 +373,7 @@ Status CrateOutput::write_shared() {
         encode_scene(with_clips(one ? skin_scene_ : joints, fitted_->skeleton(), clips, target_),
                      target_, one ? target_.skin_format : target_.clip_format,
                      one ? names_.skin : names_.library));
-    say_once(written.findings);
+    say_once(report_, written.findings);
     MELLOW_TRY(shared_record_, put_files(folder(), written, one ? "skin" : "clip"));
     if (one) report_.skin = shared_record_;
     MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / shared_record_.file));
@@ -461,12 +404,8 @@ void CrateOutput::skip(std::size_t i, Findings why) {
 void CrateOutput::take(std::size_t i, OutputClip clip) {
     const std::size_t said = report_.findings.size();
     PackedClip& packed = clip.packed;
-    keep_demands(std::move(clip.demands), packed);
-    if (packed.demands_met > 0) {
-        known_.met += packed.demands_met;
-        known_.unmet[packed.file.file] = packed.demands_unmet;
-    }
-    say_once(packed.shared);
+    know_demands(packed, known_);
+    say_once(report_, packed.shared);
     append(report_.findings, overlaps_->of(i));
     append(report_.findings, packed.findings);
     report_.reused += packed.reused ? 1 : 0;

@@ -43,7 +43,6 @@ struct OutputClip {
     PackedClip packed;
     Scene motion;  ///< the file as it was read back, inside; empty where it was taken over
     Clip clip;     ///< where the layout writes all clips into one file, later
-    std::vector<Demand> demands;  ///< of the target on the file
 };
 
 class CrateOutput {
@@ -117,7 +116,6 @@ class CrateOutput {
     Result<Bytes> picture();
     bool same_drawn() const;
     bool fit_to_place() const { return report_.proven || (recipe_.skip_bad && all_passed_); }
-    void say_once(const Findings& findings);
     StagedFolder* folder() const { return folder_ ? &*folder_ : nullptr; }
     Status prove(std::size_t i, const BakedClip& baked, const std::optional<Measured>& first,
                  OutputClip& out) const;

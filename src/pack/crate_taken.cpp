@@ -112,7 +112,7 @@ std::optional<Result<OutputClip>> CrateOutput::standing(std::size_t i) const {
     for (const auto& [file, bytes] : have->files)
         if (Status written = folder_->write(file, bytes); !written)
             return Result<OutputClip>(written.failures());
-    return OutputClip{std::move(have->packed), {}, {}, {}};
+    return OutputClip{std::move(have->packed), {}, {}};
 }
 
 }  // namespace mellow

@@ -507,8 +507,9 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     section("proof", [&](TomlTable& t) {
         recipe.tolerance.mm = t.number("tolerance_mm", recipe.tolerance.mm);
         recipe.tolerance.degrees = t.number("tolerance_degrees", recipe.tolerance.degrees);
+        recipe.tolerance.scale = t.number("tolerance_scale", recipe.tolerance.scale);
         recipe.accept_shear = sets.mask(t, "accept_shear");
-        for (const char* key : {"tolerance_mm", "tolerance_degrees"})
+        for (const char* key : {"tolerance_mm", "tolerance_degrees", "tolerance_scale"})
             if (t.number(key, 1) <= 0)
                 t.fail(Code::kValueBad, key, fmt::format("{}", t.number(key, 1)),
                        "a number above 0");

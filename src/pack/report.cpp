@@ -16,7 +16,8 @@ namespace {
 
 void write(JsonWriter& json, const Tolerance& t) {
     json.object("tolerance", [&] {
-        json.member("mm", t.mm).member("degrees", t.degrees).member("weight", t.weight);
+        json.member("mm", t.mm).member("degrees", t.degrees).member("scale", t.scale);
+        json.member("weight", t.weight);
     });
 }
 
@@ -66,6 +67,7 @@ std::string clip_text(const PackedClip& p) {
                         p.proof.moving_joints, p.proof.moving_morphs, p.worst_shear);
     text += "  joints    " + deviation_words(p.proof.position_mm, "mm") + "\n";
     text += "  turns     " + deviation_words(p.proof.rotation_degrees, "degrees") + "\n";
+    text += "  scales    " + deviation_words(p.proof.scale, "of their size") + "\n";
     text += "  vertices  " + deviation_words(p.proof.vertex_mm, "mm") + "\n";
     text += "  morphs    " + deviation_words(p.proof.weight, "of weight") + "\n";
     if (p.proof.scalar.count > 0)

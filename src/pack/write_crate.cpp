@@ -170,21 +170,10 @@ class CrateWriter {
     Status write_skin() {
         Assembled skin = assemble_skin(fitted_->scene(), fitted_->skeleton(), fitted_->sources(),
                                        &fitted_->bound());
-        append(report_.findings, std::move(skin.findings));
-        for (const Mesh& mesh : skin.scene.meshes)
-            for (const std::string& target : mesh.target_names)
-                report_.morph_targets.push_back(target);
+        say_once(report_, skin.findings);
         if (target_.layout == Layout::kClipsWithSkin) skin_scene_ = skin.scene;
-        MELLOW_TRY(const WrittenScene written,
-                   encode_scene(std::move(skin.scene), target_, target_.skin_format, names_.skin));
-        append(report_.findings, written.findings);
-        MELLOW_TRY(report_.skin, put_files(&*folder_, written, "skin"));
-        MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / report_.skin.file));
-        MELLOW_TRY(crate_.skin, decode_scene(std::move(stored), target_));
-        crate_.name = report_.name;
-        crate_.convention = target_.convention;
-        const Bounds bounds = mesh_bounds(crate_.skin, rest_pose(crate_.skin));
-        if (bounds.any) report_.height_m = bounds.high.y - bounds.low.y;
+        MELLOW_CHECK(mellow::write_skin(&*folder_, std::move(skin.scene), target_, names_.skin,
+                                        report_, crate_));
         MELLOW_TRY(SkinProof proof,
                    SkinProof::make({fitted_->scene(), fitted_->bound(), fitted_->sources(),
                                     fitted_->unsimplified(), nullptr},
@@ -219,37 +208,19 @@ class CrateWriter {
         Clip clip = from.clip;
         if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
         MELLOW_CHECK(name_cues(clip));
-        if (clip.loop == LoopForm::kClosed && target_.loop_form == LoopForm::kOpen) open_loop(clip);
-        clip = fitted_->fitted(std::move(clip));
-        MELLOW_CHECK(can_hold(target_, clip));
-        packed.morphs = packed_morphs(clip, fitted_->scene());
-        for (const ScalarTrack& track : clip.scalars)
-            packed.scalars.push_back({track.name, track.unit});
-        MELLOW_TRY(const WrittenScene written, encoded(clip, names_.clips[i]));
-        append(report_.findings, written.findings);
-        MELLOW_TRY(packed.file, put_files(&*folder_, written, "clip"));
-        CheckedFile read = read_checked(folder_->path() / packed.file.file, packed.file.file);
-        packed.clip = std::move(clip);
-        const ClipInfo& told = packed.clip;
-        keep_demands(check_clip(read, target_, &crate_.skin, {{told.name, told}}), packed);
+        MELLOW_CHECK(fit_to(target_, *fitted_, clip, packed));
         MELLOW_TRY(Scene motion,
-                   decode_clip(std::move(read), target_, crate_.skin, told.name, told.samples));
+                   write_clip({*folder_, target_, fitted_->skeleton(), skin_scene_, crate_.skin},
+                              std::move(clip), names_.clips[i], packed));
+        say_once(report_, packed.shared);
         prove(from, motion, packed);
-        known_.met += packed.demands_met;
-        known_.unmet[packed.file.file] = packed.demands_unmet;
+        know_demands(packed, known_);
         if (options_.picture && crate_.clips.size() < kMostDrawn) {
-            crate_.clips.push_back(told);
+            crate_.clips.push_back(packed.clip);
             crate_.motions.push_back(std::move(motion));
         }
         report_.clips.push_back(settled(packed, target_.convention));
         return {};
-    }
-
-    Result<WrittenScene> encoded(const Clip& clip, const std::string& file) const {
-        if (target_.layout != Layout::kClipsWithSkin)
-            return encode_clip(fitted_->skeleton(), clip, target_, file);
-        return encode_scene(with_clips(skin_scene_, fitted_->skeleton(), {clip}, target_), target_,
-                            target_.clip_format, file);
     }
 
     /// Joints of cues as they are called in the crate.
@@ -289,27 +260,8 @@ class CrateWriter {
         report_.proven =
             std::none_of(report_.findings.begin(), report_.findings.end(),
                          [](const Finding& f) { return f.severity == Severity::kStop; });
-        MELLOW_CHECK(folder_->write_text(
-            "crate.json", [&](const TextSink& out) { manifest_json(report_, target_, out); }));
-        MELLOW_CHECK(folder_->write_text("report.json",
-                                         [&](const TextSink& out) { report_json(report_, out); }));
-        MELLOW_CHECK(folder_->write_text("report.txt",
-                                         [&](const TextSink& out) { report_text(report_, out); }));
-        MELLOW_CHECK(folder_->write_text("target.toml",
-                                         [&](const TextSink& out) { out(target_toml(target_)); }));
-        if (!target_.joints.list.joints.empty())
-            MELLOW_CHECK(folder_->write_text("joints.txt", [&](const TextSink& out) {
-                out(joint_list_text(target_.joints.list));
-            }));
-        if (!report_.proven) {
-            MELLOW_TRY(report_.folder, folder_->keep_aside());
-            return std::move(report_);
-        }
-        MELLOW_TRY(StagedFolder::Placed placed, folder_->commit(options_.keep));
-        report_.placed = true;
-        report_.backup = std::move(placed.backup);
-        report_.removed_backups = std::move(placed.removed);
-        report_.unchanged = placed.unchanged;
+        MELLOW_CHECK(write_tables(*folder_, report_, target_));
+        MELLOW_CHECK(place(*folder_, report_.proven, options_.keep, report_));
         return std::move(report_);
     }
 

@@ -263,14 +263,7 @@ class Comparer {
             const Affine &p = x.worlds[at(pairs_[j].a)], &q = y.worlds[at(pairs_[j].b)];
             JointComparison& joint = into.joints[j];
             joint.position_mm.add(length(p.o - q.o) * 1000, m, joint.joint);
-            double scale = 0;
-            for (const auto& [u, v] :
-                 {std::pair{p.x, q.x}, std::pair{p.y, q.y}, std::pair{p.z, q.z}}) {
-                const double x_size = length(u), y_size = length(v);
-                scale =
-                    std::max(scale, std::abs(x_size - y_size) / std::max({x_size, y_size, 1e-6}));
-            }
-            joint.scale.add(scale, m, joint.joint);
+            joint.scale.add(scale_apart(p, q), m, joint.joint);
             if (!is_flat(p) || !is_flat(q))
                 joint.rotation_degrees.add(turned(p, q), m, joint.joint);
         }

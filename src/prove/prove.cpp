@@ -73,6 +73,7 @@ void compare_joints(const std::vector<JointPair>& pairs, const Scene& skin, cons
         const double far = length(wanted.o - got.o) * 1000;
         proof.position_mm.add(far, sample, name);
         kind.position_mm.add(far, sample, name);
+        if (!pair.accepted) proof.scale.add(scale_apart(wanted, got), sample, name);
         // What is flat has no orientation to compare; its vertices say whether it is right.
         if (is_flat(wanted)) continue;
         const double angle = angle_between(rotation_of(wanted), rotation_of(got)) * kDegrees;
@@ -177,6 +178,7 @@ void look(const Take& take, const SamplePlan& plan, const SkinProof::Parts& part
 void merge(ClipProof& proof, const ClipProof& part) {
     proof.position_mm.merge(part.position_mm);
     proof.rotation_degrees.merge(part.rotation_degrees);
+    proof.scale.merge(part.scale);
     proof.vertex_mm.merge(part.vertex_mm);
     proof.weight.merge(part.weight);
     proof.scalar.merge(part.scalar);
@@ -284,6 +286,7 @@ Status within(const ClipProof& proof, const Tolerance& tolerance) {
                        "sheet with rig = \"...\""};
     MELLOW_CHECK(above(proof.position_mm, tolerance.mm, "mm", "joint"));
     MELLOW_CHECK(above(proof.rotation_degrees, tolerance.degrees, "degrees", "joint"));
+    MELLOW_CHECK(above(proof.scale, tolerance.scale, "of its scale", "joint"));
     MELLOW_CHECK(above(proof.vertex_mm, tolerance.mm, "mm", "mesh"));
     MELLOW_CHECK(above(proof.scalar, tolerance.weight, "of its size", "scalar"));
     return above(proof.weight, tolerance.weight, "of weight", "morph target");

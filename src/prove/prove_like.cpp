@@ -173,6 +173,7 @@ class LikeProver {
                                     ? apart.norm[f] / (2 * std::sqrt(2.0))
                                     : std::sin(angle_apart(load(was, f), load(is, f)) / 2);
             note(degrees_, half, first + f, name);
+            note(scale_, scale_apart(load(was, f), load(is, f)), first + f, name);
         }
     }
 
@@ -213,6 +214,7 @@ class LikeProver {
         out.samples = samples;
         add(out.position_mm, place_mm_);
         add(out.rotation_degrees, degrees_);
+        add(out.scale, scale_);
         add(out.vertex_mm, vertex_mm_);
         add(out.weight, {weight_, out.weight.sample, out.weight.what});
         add(out.scalar, {scalar_, out.scalar.sample, out.scalar.what});
@@ -234,7 +236,7 @@ class LikeProver {
     const ClipProof& proof_;
     const Scene& clip_;
     std::vector<Reach> reach_;  ///< by mesh
-    Most place_mm_, degrees_, vertex_mm_;
+    Most place_mm_, degrees_, scale_, vertex_mm_;
     double weight_ = 0, scalar_ = 0;
 };
 

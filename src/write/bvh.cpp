@@ -196,7 +196,8 @@ class BvhWriter {
                 most = std::max(most, std::abs(static_cast<double>(s) - 1));
             if (most > 1e-4)
                 text_.findings.push_back(
-                    {Code::kLeftOut, Severity::kWarning, "joint \"" + skeleton_[j].name + "\"",
+                    {Code::kLeftOut, Severity::kWarning,
+                     fmt::format("clip \"{}\", joint \"{}\"", clip_.name, skeleton_[j].name),
                      fmt::format("a scale that differs from 1 by up to {:.3g}", most),
                      "scale 1: BVH has no scale; places below it are kept",
                      "write glTF to keep it"});
