@@ -150,6 +150,33 @@ TEST_F(DraftTest, ADraftPacksAsItIs) {
     EXPECT_THAT(value(d, "unit")->reason, AllOf(HasSubstr("170.1 long"), HasSubstr("inch 4.32 m")));
 }
 
+TEST_F(DraftTest, WhatBeginsAndEndsAtRestIsNoLoopForCertain) {
+    // A nod of one second, sin^4 of its angle, and the same in the middle of its way.
+    const PackReport packed =
+        test::pack_text(folder_, read_text(folder_ / "tamsin.recipe.toml")).value();
+    for (const int begin : {0, 6}) {
+        Scene scene = read_scene(packed.folder / "tamsin.glb").value().scene;
+        Channel nod{find_node(scene, "head"), Path::kRotation, {}};
+        std::vector<double> times, values;
+        for (int f = 0; f <= 24; ++f) {
+            const double swing = std::pow(std::sin(M_PI * (f + begin) / 24), 4);
+            const Quat q = from_axis_angle({1, 0, 0}, 0.5 * swing);
+            times.push_back(f / 24.0);
+            values.insert(values.end(), {q.x, q.y, q.z, q.w});
+        }
+        nod.curve.times = KeyTimes(times), nod.curve.values = values, nod.curve.width = 4;
+        scene.timelines.emplace_back().name = "nod";
+        scene.timelines[0].channels.push_back(nod);
+        write_scene("nod.glb", scene);
+        const Draft d = draft({"nod.glb"}, false);
+        const DraftedValue* loop = value(d, "loop");
+        if (begin == 0)
+            EXPECT_TRUE(loop == nullptr || (loop->value == "false" && loop->guess));
+        else
+            EXPECT_TRUE(loop != nullptr && loop->value == "true");
+    }
+}
+
 TEST_F(DraftTest, MotionFilesAreFittedToTheFigure) {
     for (const orchard::File& file : orchard::shift_files(2))
         if (file.name.starts_with("motions/")) {
@@ -185,6 +212,8 @@ TEST_F(DraftTest, WhatCannotBeToldIsLeftToFillInAndPackingStopsThere) {
     ASSERT_NE(value(d, "rig"), nullptr);
     EXPECT_TRUE(value(d, "rig")->unknown);
     EXPECT_THAT(d.text, HasSubstr("rig = \"?\"   # fill in: 0 of 28 deform joints have keys"));
+    for (const Finding& f : d.findings)
+        EXPECT_NE(f.code, Code::kFileMissing) << "what is to be filled in is no mistake";
     EXPECT_THAT(test::pack_text(folder_, d.text), FailsWith(Code::kFileMissing, "?"));
     // A figure of no usual size.
     Scene scene = orchard::tamsin_scene();

@@ -266,20 +266,24 @@ TEST(TravelTest, TheWayTellsTheHeadingWhileItIsGone) {
 
 TEST(TravelTest, FeetThatStandTellTheHeight) {
     // The head plays the foot: it stands at 0.7 m, which is its rest, for a second, leaps 0.5 m
-    // high over a second, and lands a step of 0.2 m higher.
-    Walk w = make_walk(31, [](int k) {
-        const double u = std::clamp((k - 10) / 10.0, 0.0, 1.0);
-        return Transform{{0, 1 + 0.2 * u + 2 * u * (1 - u), 0.1}, {}, {1, 1, 1}};
-    });
-    TravelParts parts{false, true, false};
-    parts.height_from = TravelParts::Height::kFeet;
-    for (int k = 0; k < 31; ++k)  // another foot stands 0.3 m higher: the lower one counts
-        store(w.clip.joints[2], k, {{0, 1.0, 0}, {}, {1, 1, 1}});
-    extract_travel(w.clip, w.skeleton, 1, parts, {1, 2});
-    for (const auto& [k, height] : {std::pair(0, 0.0), {9, 0.0}, {15, 0.1}, {21, 0.2}, {30, 0.2}})
-        EXPECT_NEAR(local_at(w.clip.joints[0], k).t.y, height, 0.021) << k;
-    EXPECT_NEAR(world(w, 2, 15).o.y, 2.0 + 0.1 + 0.5, 1e-6);
-    EXPECT_NEAR(world(w, 0, 0).o.y, 0, 1e-9);
+    // high over a second, and lands a step of 0.2 m higher. Another foot stands 0.3 m higher
+    // until then, and on a step of 0.1 m: the lower one counts, whichever is named first.
+    for (const std::vector<int>& feet : {std::vector<int>{1, 2}, {2, 1}}) {
+        Walk w = make_walk(31, [](int k) {
+            const double u = std::clamp((k - 10) / 10.0, 0.0, 1.0);
+            return Transform{{0, 1 + 0.2 * u + 2 * u * (1 - u), 0.1}, {}, {1, 1, 1}};
+        });
+        TravelParts parts{false, true, false};
+        parts.height_from = TravelParts::Height::kFeet;
+        for (int k = 0; k < 31; ++k)
+            store(w.clip.joints[2], k, {{0, k < 20 ? 1.0 : 0.6, 0}, {}, {1, 1, 1}});
+        extract_travel(w.clip, w.skeleton, 1, parts, feet);
+        for (const auto& [k, height] :
+             {std::pair(0, 0.0), {9, 0.0}, {15, 0.05}, {21, 0.1}, {30, 0.1}})
+            EXPECT_NEAR(local_at(w.clip.joints[0], k).t.y, height, 0.021) << k;
+        EXPECT_NEAR(world(w, 2, 15).o.y, 2.0 + 0.1 + 0.5, 1e-6);
+        EXPECT_NEAR(world(w, 0, 0).o.y, 0, 1e-9);
+    }
 }
 
 TEST(TravelTest, ChannelsCountFromWhereTheRootRests) {

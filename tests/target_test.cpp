@@ -362,6 +362,24 @@ TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {
             EXPECT_EQ(more.count, less.count) << itself.clip.name;
         }
     }
+    // Where only that is too much, it is measured against the rig itself.
+    const auto worst_mm = [](const PackReport& report) {
+        double most = 0;
+        for (const PackedClip& c : report.clips)
+            most = std::max({most, c.proof.position_mm.worst, c.proof.vertex_mm.worst});
+        return most;
+    };
+    const double by_way = worst_mm(two.value()[1]),
+                 itself = std::max(worst_mm(two.value()[0]), worst_mm(alone.value()[0]));
+    ASSERT_LT(itself, by_way);
+    Recipe tight = parse_recipe(with("[[target]]\n[[target]]\nname = \"left\"\n" + left + names),
+                                "tamsin.recipe.toml", folder_.path())
+                       .value();
+    tight.tolerance.mm = 0.5 * (itself + by_way);
+    fs::remove_all(folder_ / "crates/tamsin");
+    const auto measured = pack_all(tight);
+    ASSERT_THAT(measured, IsOk());
+    EXPECT_TRUE(measured.value()[1].proven);
     // A joint that is a millimetre, or a degree, off in the second is found with all of it.
     const Crate first = open_crate(folder_ / "two/y-up-metre").value(),
                 second = open_crate(folder_ / "two/left").value();
@@ -396,6 +414,21 @@ TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {
     const auto same = off_by(Path::kTranslation, 0), far = off_by(Path::kTranslation, 1e-3),
                turned = off_by(Path::kRotation, 1);
     ASSERT_TRUE(same && far && turned);
+    Scene grown = second.motions[1];
+    for (const Channel& c : second.motions[1].timelines[0].channels)
+        if (grown.nodes[static_cast<std::size_t>(c.node)].name == "toe_left" &&
+            c.path == Path::kTranslation) {
+            Channel scale = c;
+            scale.path = Path::kScale;
+            for (double& v : scale.curve.values.edit()) v = 1;
+            scale.curve.values.edit()[3 * 20] = 1.01;
+            grown.timelines[0].channels.push_back(scale);
+        }
+    const auto larger = like(second.skin, grown, own);
+    ASSERT_TRUE(larger);
+    EXPECT_NEAR(larger->scale.worst, 0.01 / 1.01, 1e-5);
+    EXPECT_EQ(larger->scale.sample, 20);
+    EXPECT_LT(same->scale.worst, 1e-5);
     EXPECT_TRUE(within(*same, {}).ok());
     EXPECT_NEAR(far->position_mm.worst, 1, 2e-3);
     EXPECT_EQ(far->position_mm.sample, 20);
@@ -515,6 +548,27 @@ TEST_F(TargetTest, AFrameIsTheRestPose) {
     wants.rest.posed = false;
     wants.vertices = 2083;
     EXPECT_THAT(unmet(), ElementsAre("vertices"));
+    // A first sample in which one joint is turned, and nothing moved, is not at rest.
+    wants.starts_at_rest = true;
+    const auto stands_at_rest = [&] {
+        const auto checked = check_crate(folder_ / "crates/tamsin/posed", wants);
+        for (const Demand& d : checked.value().demands)
+            if (d.id == "starts-at-rest" && d.file == "clips/stand.glb") return d.met;
+        ADD_FAILURE() << "not looked at";
+        return false;
+    };
+    EXPECT_TRUE(stands_at_rest());
+    Scene turned = read_scene(folder_ / "crates/tamsin/posed/clips/stand.glb").value().scene;
+    for (Channel& c : turned.timelines[0].channels) {
+        if (turned.nodes[static_cast<std::size_t>(c.node)].name != "head") continue;
+        if (c.path != Path::kRotation) continue;
+        auto& v = c.curve.values.edit();
+        const Quat first = Quat{v[0], v[1], v[2], v[3]} * from_axis_angle({1, 0, 0}, 0.02);
+        v[0] = first.x, v[1] = first.y, v[2] = first.z, v[3] = first.w;
+    }
+    const auto bytes = write_glb(turned);
+    write_text(folder_ / "crates/tamsin/posed/clips/stand.glb", {bytes.begin(), bytes.end()});
+    EXPECT_FALSE(stands_at_rest());
     fs::remove_all(folder_ / "crates");
     // Bound in it, vertices between joints move otherwise, which is measured and refused.
     const Recipe bound = parse_recipe(with("[target]\n" + frame + "rest_skin = \"posed\"\n"),

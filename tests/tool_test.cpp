@@ -486,13 +486,9 @@ TEST_F(ToolTest, AFolderThatIsNoCrateIsLeftAlone) {
 }
 
 TEST_F(ToolTest, AFullDisk) {
-#ifdef MELLOW_SANITIZED
-    const std::string preload = "ASAN_OPTIONS=verify_asan_link_order=0 ";
-#else
-    const std::string preload;
-#endif
+    const std::string preload = test::sanitized() ? "ASAN_OPTIONS=verify_asan_link_order=0 " : "";
     const auto full_after = [&](std::size_t bytes) {
-        return fmt::format("{}LD_PRELOAD='{}' MELLOW_DISK_BYTES={}", preload, MELLOW_FULL_DISK,
+        return fmt::format("{}LD_PRELOAD='{}' MELLOW_DISK_BYTES={}", preload, test::full_disk(),
                            bytes);
     };
     ASSERT_EQ(pack().exit, 0);  // with room

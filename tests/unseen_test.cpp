@@ -1,10 +1,16 @@
 // Small things that larger tests do not see: bounds, degenerate values, what is not said twice.
 #include <array>
 #include <cmath>
+#include <span>
+#include <tuple>
 
+#include "mellow/joint_fit.h"
+#include "mellow/pose.h"
 #include "mellow/read.h"
+#include "mellow/shaping.h"
 #include "mellow/take.h"
 #include "mellow/write.h"
+#include "model/lanes.h"
 #include "plain_gltf.h"
 #include "rigs.h"
 #include "small_figure.h"
@@ -15,6 +21,7 @@ namespace {
 using test::FailsWith;
 using test::figure;
 using test::IsOk;
+using test::Keyed;
 using test::keyed;
 using test::of_code;
 using test::pack_text;
@@ -44,6 +51,27 @@ TEST_F(UnseenTest, ASeamOfTwoMillimetresIsSaidAndOneOfSixFails) {
     EXPECT_THAT(of_code(small, Code::kLoopOpen)[0].found, HasSubstr("2.0 mm"));
     EXPECT_TRUE(small.proven);
     EXPECT_FALSE(large.proven);
+}
+
+TEST_F(UnseenTest, AScaleThatTheFormatDoesNotHoldIsSaidAndFails) {
+    // Nothing hangs on the socket: neither places nor vertices tell that its scale is lost.
+    const Keyed grows = keyed(3, "scale", 24, [](int f) { return Three{1, 1 + f / 48.0, 1}; });
+    const std::string keep = "[joints]\nkeep = [\"socket\"]\n",
+                      socket = R"(,{"name":"socket","translation":[0.3,1,0]})";
+    const auto packed = [&](const std::string& target) {
+        return pack({going(24, 1), grows}, recipe("range = [0, 24]\n", target + keep), socket,
+                    ",3");
+    };
+    EXPECT_TRUE(packed("").proven);
+    const PackReport bvh = packed("format = \"bvh\"\n");
+    EXPECT_FALSE(bvh.proven);
+    ASSERT_THAT(of_code(bvh, Code::kProofFailed), SizeIs(1));
+    EXPECT_THAT(of_code(bvh, Code::kProofFailed)[0].found,
+                HasSubstr("joint \"socket\" is 0.333333 of its scale off at sample 24"));
+    std::vector<std::string> lost;
+    for (const Finding& f : of_code(bvh, Code::kLeftOut)) lost.push_back(f.where);
+    EXPECT_THAT(lost, testing::Contains("clip \"c\", joint \"socket\""));
+    EXPECT_TRUE(packed("format = \"bvh\"\n[proof]\ntolerance_scale = 0.34\n").proven);
 }
 
 TEST_F(UnseenTest, JointsTimesSamplesAreBounded) {
@@ -457,6 +485,72 @@ TEST(UnseenTakeTest, TargetsOfOneNameKeepTheirOwnWeights) {
     take.evaluate({&start, 1}, Take::Want::kWorlds, tile);
     EXPECT_EQ(tile.scalar(0)[0], 0.2);
     EXPECT_EQ(tile.scalar(1)[0], 0.7);
+}
+
+TEST(UnseenTakeTest, WhatGoesOnBeyondItsEndStaysOnItsBend) {
+    // Round a circle of 2 m about (3, 1), half a radian a second, facing along.
+    const auto on_circle = [](double t) {
+        return Transform{{3 + 2 * std::cos(0.5 * t), 1, 1 - 2 * std::sin(0.5 * t)},
+                         from_axis_angle({0, 1, 0}, 0.5 * t),
+                         {1, 1, 1}};
+    };
+    const Take round =
+        take_of(Skeleton::make({{"hips", -1, {{0, 1, 0}, {}, {1, 1, 1}}}}).value(),
+                [&](double second, std::span<Transform> locals) { locals[0] = on_circle(second); });
+    LoopRepair way;
+    way.ground = way.heading = true;
+    const ShapedTake longer = go_on({round, 2}, 0.25, way, false);
+    EXPECT_EQ(longer.seconds, 2.25);
+    JointTile tile = longer.take.make_tile();
+    for (const double second : {1.9, 2.0, 2.25}) {
+        longer.take.evaluate({&second, 1}, Take::Want::kWorlds, tile);
+        const Affine got = load(world_rows(tile, 0), 0), want = to_affine(on_circle(second));
+        EXPECT_LT(length(got.o - want.o), 1e-9) << second;
+        EXPECT_LT(length(got.z - want.z), 1e-9) << second;
+    }
+}
+
+TEST(UnseenTakeTest, AGapIsClosedEvenlyOrSmoothly) {
+    // What goes a metre ahead in a second comes back over the last half of it: at 5/8 s a quarter
+    // of its span is over.
+    const Take ahead =
+        take_of(Skeleton::make({{"hips", -1, {}}}).value(),
+                [](double second, std::span<Transform> locals) { locals[0].t.x = second; });
+    for (const auto& [even, gone] : {std::pair(true, 0.25), {false, 0.15625}}) {
+        LoopRepair repair;
+        repair.span = 0.5;
+        repair.even = even;
+        const Take closed = repair_loop({ahead, 1}, repair, false).take;
+        JointTile tile = closed.make_tile();
+        for (const auto& [second, place] :
+             {std::pair(0.5, 0.5), {0.625, 0.625 - gone}, {1.0, 0.0}}) {
+            closed.evaluate({&second, 1}, Take::Want::kWorlds, tile);
+            EXPECT_NEAR(load(world_rows(tile, 0), 0).o.x, place, 1e-12) << second;
+        }
+    }
+}
+
+TEST(UnseenTakeTest, AFittedTakeKnowsTheWeightsOfASecondMesh) {
+    Scene scene;
+    for (const auto& [name, target, weight] :
+         {std::tuple("face", "smile", 0.2), {"hat", "tilt", 0.7}}) {
+        const int node = test::add_node(scene, name, kNone, {});
+        Mesh mesh;
+        mesh.target_names = {target};
+        scene.meshes.push_back(mesh);
+        scene.nodes[static_cast<std::size_t>(node)].mesh = node;
+        scene.nodes[static_cast<std::size_t>(node)].morph_weights = {weight};
+    }
+    const Rig rig = Rig::bind(scene, kNone, {}).value();
+    const Skeleton skeleton = Skeleton::make({{"face", -1, {}}}).value();
+    const std::vector<MorphChannels> morphs{{"face", {"smile"}, {0}}, {"hat", {"tilt"}, {0}}};
+    const Take figure = take_of(scene, rig.source(), skeleton, {JointSource{0}}, {{}, morphs});
+    const Take fitted = fit_take(figure, skeleton, {0}, {{}, {morphs[1], morphs[0]}, {}});
+    JointTile tile = fitted.make_tile();
+    const double start = 0;
+    fitted.evaluate({&start, 1}, Take::Want::kWorlds, tile);
+    EXPECT_EQ(tile.scalar(0)[0], 0.7);
+    EXPECT_EQ(tile.scalar(1)[0], 0.2);
 }
 
 }  // namespace

@@ -56,11 +56,6 @@ Result<ClipProof> prove(const Scene& scene, const PoseSource& poses, const Sampl
                       plan, figure, clip);
 }
 
-std::string tool() {
-    const char* const named = std::getenv("MELLOW_TEST_TOOL");
-    return named == nullptr ? MELLOW_TOOL : named;
-}
-
 namespace {
 
 /// What is not here stops.
@@ -256,12 +251,8 @@ void for_each_bit_flip(const std::vector<std::uint8_t>& bytes,
                        const std::function<void(const std::vector<std::uint8_t>&)>& check) {
     std::vector<std::uint8_t> changed = bytes;
     // Under sanitizers one bit of each byte, another one from byte to byte: all would take minutes.
-#ifdef MELLOW_SANITIZED
-    constexpr std::size_t kStep = 9;
-#else
-    constexpr std::size_t kStep = 1;
-#endif
-    for (std::size_t bit = 0; bit < bytes.size() * 8; bit += kStep) {
+    const std::size_t step = sanitized() ? 9 : 1;
+    for (std::size_t bit = 0; bit < bytes.size() * 8; bit += step) {
         const auto mask = static_cast<std::uint8_t>(1U << (bit % 8));
         changed[bit / 8] ^= mask;
         SCOPED_TRACE(fmt::format("bit {} of byte {}", bit % 8, bit / 8));

@@ -14,6 +14,7 @@
 #include "mellow/read.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
+#include "this_build.h"
 
 namespace mellow::test {
 
@@ -38,9 +39,6 @@ std::string read_text(const std::filesystem::path& path);
 Result<ClipProof> prove(const Scene& scene, const PoseSource& poses, const SamplePlan& plan,
                         const ChosenJoints& joints, const Scene& skin, const Scene& clip,
                         const std::vector<bool>* accepted = nullptr);
-
-/// The built tool, or the one that MELLOW_TEST_TOOL names.
-std::string tool();
 
 struct ToolRun {
     int exit = -1;
