@@ -20,96 +20,12 @@
 #include "mellow/states.h"
 #include "mellow/stock.h"
 #include "mellow/target.h"
+#include "shown_figure.h"
 
 namespace mellow::cli {
 namespace {
 
 namespace fs = std::filesystem;
-
-/// A figure with its clips, ready to be drawn, whatever it was read from.
-struct Shown {
-    std::string name;
-    Scene skin;
-    std::vector<Scene> motions;
-    std::vector<SheetClip> clips;
-    Convention axes;
-    Findings findings;
-};
-
-/// Each timeline of a scene as a motion of its own, without vertices.
-void split(const Scene& scene, Shown& out) {
-    Scene bare = scene;
-    for (Mesh& mesh : bare.meshes) mesh.primitives.clear();
-    for (Node& node : bare.nodes) node.skin = kNone;
-    bare.skins.clear(), bare.images.clear(), bare.materials.clear();
-    std::vector<Timeline> timelines = std::move(bare.timelines);
-    if (timelines.empty()) timelines.emplace_back();
-    for (Timeline& timeline : timelines) {
-        const auto [first, last] = frames_of(timeline, scene.rate);
-        Scene& motion = out.motions.emplace_back(bare);
-        motion.timelines = {std::move(timeline)};
-        SheetClip clip;
-        clip.samples = static_cast<int>(last - first) + 1;
-        clip.rate = scene.rate;
-        clip.begin = scene.rate.seconds(first);
-        clip.frames = true;
-        clip.first_frame = static_cast<double>(first);
-        const std::string& name = motion.timelines[0].name;
-        clip.lines = {name.empty() ? "at rest" : name};
-        clip.lines.push_back(clip.samples == 1
-                                 ? "a single pose"
-                                 : fmt::format("frames {} to {}, {:.3f} s", first, last,
-                                               scene.rate.seconds(last - first)));
-        if (clip.samples > 1) clip.lines.push_back(to_text(scene.rate) + " per second");
-        out.clips.push_back(std::move(clip));
-    }
-}
-
-/// The crate that a recipe has packed, for its first target.
-Result<std::string> packed_by(const std::string& recipe_file) {
-    MELLOW_TRY(const Recipe recipe, read_recipe(recipe_file));
-    const fs::path folder =
-        recipe.targets.size() > 1 ? recipe.output / recipe.target().name : recipe.output;
-    if (is_crate(folder)) return folder.string();
-    return Finding{Code::kFileMissing,
-                   Severity::kStop,
-                   recipe_file,
-                   "its crate is not there: " + folder.string(),
-                   "a recipe that has been packed",
-                   "mellow pack " + recipe_file};
-}
-
-Result<Shown> read_shown(const ViewRequest& request, const std::string& given) {
-    Shown out;
-    std::string input = given;
-    if (given.ends_with(".toml")) {
-        MELLOW_TRY(input, packed_by(given));
-    }
-    if (is_crate(input)) {
-        MELLOW_TRY(Crate crate, open_crate(input));
-        out.name = fs::path(input).lexically_normal().filename().string();
-        if (out.name.empty()) out.name = crate.name;
-        out.axes = crate.convention;
-        out.clips = sheet_clips(crate);
-        out.skin = std::move(crate.skin);
-        out.motions = std::move(crate.motions);
-    } else {
-        MELLOW_TRY(ReadResult read, read_typed(input, request.truth));
-        out.findings = std::move(read.findings);
-        out.name = fs::path(input).stem().string();
-        Scene& scene = read.scene;
-        for (Finding& finding : take_stock(scene).findings)
-            if (finding.code == Code::kUnbaked) out.findings.push_back(std::move(finding));
-        out.axes = scene.convention;
-        compose_stacks(scene);
-        to_inside(scene);
-        split(scene, out);
-        out.skin = std::move(scene);
-        out.skin.timelines.clear();
-    }
-    for (std::size_t i = 0; i < out.clips.size(); ++i) out.clips[i].scene = &out.motions[i];
-    return out;
-}
 
 /// "108..132" as two numbers.
 std::optional<std::array<double, 2>> parse_range(const std::string& text) {
@@ -126,26 +42,16 @@ std::optional<std::array<double, 2>> parse_range(const std::string& text) {
     return out;
 }
 
-/// "1280x800"; each from 320 to 8000.
-bool parse_size(const std::string& text, SheetOptions& out) {
-    const auto x = text.find('x');
-    if (x == text.npos) return false;
-    const auto number = [](std::string_view part, int& value) {
-        const auto [rest, error] = std::from_chars(part.data(), part.data() + part.size(), value);
-        return error == std::errc() && rest == part.data() + part.size() && value >= 320 &&
-               value <= 8000;
-    };
-    return number(std::string_view(text).substr(0, x), out.width) &&
-           number(std::string_view(text).substr(x + 1), out.height);
-}
-
 class Picturer {
   public:
     explicit Picturer(const ViewRequest& request) : request_(request) {}
 
     int run() {
-        if (!parse_size(request_.size, options_))
+        const auto size = parse_size(request_.size);
+        if (!size || std::min((*size)[0], (*size)[1]) < 320 ||
+            std::max((*size)[0], (*size)[1]) > 8000)
             return misused(request_, "--size", request_.size, "WIDTHxHEIGHT, from 320 to 8000");
+        options_.width = (*size)[0], options_.height = (*size)[1];
         if (request_.poses < 0 || request_.poses > 64)
             return misused(request_, "--poses", std::to_string(request_.poses), "1 to 64");
         options_.poses = request_.poses;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 #include <numeric>
 #include <utility>
 
@@ -69,6 +70,19 @@ std::string suggest(std::string_view wanted, const std::vector<std::string>& nam
             return edits(wanted, a) < edits(wanted, b);
         });
     return "one of: " + name_list(sorted);
+}
+
+std::optional<std::array<int, 2>> parse_size(std::string_view text) {
+    const auto x = text.find('x');
+    if (x == text.npos) return {};
+    std::array<int, 2> size{};
+    const std::string_view parts[] = {text.substr(0, x), text.substr(x + 1)};
+    for (std::size_t i = 0; i < 2; ++i) {
+        const char* end = parts[i].data() + parts[i].size();
+        const auto [rest, error] = std::from_chars(parts[i].data(), end, size[i]);
+        if (error != std::errc() || rest != end || size[i] <= 0) return {};
+    }
+    return size;
 }
 
 }  // namespace mellow

@@ -1,6 +1,8 @@
 // Small help with texts: names in messages.
 #pragma once
 
+#include <array>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -19,5 +21,8 @@ std::string name_list(const std::vector<std::string>& names);
 
 /// `did you mean "x"?` for the nearest name, or `one of: a, b, c and 17 more`, the nearest first.
 std::string suggest(std::string_view wanted, const std::vector<std::string>& names);
+
+/// "160x120": width and height, whole numbers above 0; nothing where it is no size.
+std::optional<std::array<int, 2>> parse_size(std::string_view text);
 
 }  // namespace mellow

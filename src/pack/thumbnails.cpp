@@ -2,8 +2,9 @@
 
 #include <fmt/format.h>
 
-#include <charconv>
+#include <algorithm>
 
+#include "base/text.h"
 #include "crate/hash.h"
 #include "mellow/parallel.h"
 #include "pack/crate_output.h"
@@ -13,18 +14,6 @@ namespace mellow {
 namespace {
 
 constexpr int kLeast = 16, kMost = 2048;
-
-/// "160x120"; false where it is no size.
-bool parse_size(std::string_view text, int& width, int& height) {
-    const auto x = text.find('x');
-    if (x == text.npos) return false;
-    const auto number = [](std::string_view part, int& value) {
-        const auto [rest, error] = std::from_chars(part.data(), part.data() + part.size(), value);
-        return error == std::errc() && rest == part.data() + part.size() && value >= kLeast &&
-               value <= kMost;
-    };
-    return number(text.substr(0, x), width) && number(text.substr(x + 1), height);
-}
 
 }  // namespace
 
@@ -38,7 +27,11 @@ void read_thumbnails(TomlTable& t, Recipe& recipe) {
     TomlTable in = t.inner(*table, "thumbnails");
     PoseOptions& out = recipe.thumbnails.emplace();
     const std::string size = in.text("size", "160x160");
-    if (!parse_size(size, out.width, out.height))
+    const auto parsed = parse_size(size);
+    if (parsed && std::min((*parsed)[0], (*parsed)[1]) >= kLeast &&
+        std::max((*parsed)[0], (*parsed)[1]) <= kMost)
+        out.width = (*parsed)[0], out.height = (*parsed)[1];
+    else
         in.fail(Code::kValueBad, "size", "\"" + size + "\"",
                 fmt::format("WIDTHxHEIGHT, each from {} to {}", kLeast, kMost),
                 "size = \"160x160\"");
