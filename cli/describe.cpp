@@ -136,7 +136,7 @@ class Describer {
     }
 
     int one_crate(const std::string& folder) {
-        const auto crate = open_crate(folder, Motions::kChecked);
+        const auto crate = open_crate(folder, Motions::kChecked, Parts::kOpened);
         if (!crate) return failed(folder, crate.failures());
         table_.add(folder, crate.value());
         if (request_.json) write_crate_stock(json_, folder, crate.value());

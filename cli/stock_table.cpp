@@ -89,9 +89,11 @@ void StockTable::write_totals(JsonWriter& json) const {
 
 std::string crate_text(const std::string& folder, const Crate& crate) {
     const Stock stock = take_stock(crate.skin);
+    const std::string what = crate.part ? fmt::format("part of \"{}\", share {} of {}", crate.name,
+                                                      crate.part->number, crate.part->of)
+                                        : fmt::format("crate \"{}\"", crate.name);
     std::string text =
-        fmt::format("{}: crate \"{}\"; all its files are there, with the hashes it names\n", folder,
-                    crate.name);
+        fmt::format("{}: {}; all its files are there, with the hashes it names\n", folder, what);
     text += fmt::format("convention  {}\n", to_text(crate.convention));
     if (stock.bounds.any) text += fmt::format("size        {:.3f} m tall\n", stock.height_m);
     text += fmt::format("skin        nodes {}, deform joints {}, vertices {}, morph targets {}\n\n",
@@ -106,12 +108,20 @@ std::string crate_text(const std::string& folder, const Crate& crate) {
     for (const ClipInfo& c : crate.clips)
         text += fmt::format("{:{}}  {:>7}  {:>9.3f}  {:>8}  {:>6}  {}\n", c.name, width, c.samples,
                             c.seconds(), to_text(c.rate), name(c.loop), travel_words(c.travel));
-    return text + fmt::format("\n{} clips, {:.3f} s\n", crate.clips.size(), seconds);
+    text += fmt::format("\n{} {}, {:.3f} s", crate.clips.size(),
+                        crate.clips.size() == 1 ? "clip" : "clips", seconds);
+    if (crate.part) text += fmt::format("; {} in all shares", crate.part->clips);
+    return text + "\n";
 }
 
 void write_crate_stock(JsonWriter& json, const std::string& folder, const Crate& crate) {
     const Stock stock = take_stock(crate.skin);
     json.begin_object().member("crate", folder).member("name", crate.name);
+    if (crate.part)
+        json.object("share", [&] {
+            json.member("number", crate.part->number).member("of", crate.part->of);
+            json.member("clips", crate.part->clips);
+        });
     json.object("convention", [&] {
         json.member("metres_per_unit", crate.convention.metres_per_unit);
         json.member("up", name(crate.convention.up)).member("front", name(crate.convention.front));

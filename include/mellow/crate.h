@@ -6,6 +6,7 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -29,6 +30,15 @@ struct ClipSource {
 /// `motions` stays empty, and memory does not grow with the samples.
 enum class Motions { kKept, kChecked };
 
+/// Whether a part of a plan, packed as a share (pack.h), is opened as if it were a crate.
+enum class Parts { kRefused, kOpened };
+
+/// Which share of a plan a part holds.
+struct CratePart {
+    int number = 1, of = 1;
+    std::size_t clips = 0;  ///< of the whole plan
+};
+
 /// A crate as it was read back, every hash checked.
 struct Crate {
     std::string name;
@@ -38,11 +48,14 @@ struct Crate {
     std::vector<Scene> motions;      ///< one per clip, in the inside convention
     std::vector<std::string> files;  ///< of the clips, within the folder
     std::vector<ClipSource> sources;
+    std::optional<CratePart> part;  ///< where it is no crate, but a part of one
 };
 
 /// Reads the manifest of a crate folder and all files it names, and checks their sizes and hashes.
-/// Fails with file-missing, value-bad for a manifest that is none, or as read_scene() does.
-Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions = Motions::kKept);
+/// Fails with file-missing, value-bad for a manifest that is none or that of a part, or as
+/// read_scene() does.
+Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions = Motions::kKept,
+                         Parts parts = Parts::kRefused);
 
 /// A figure of the checks on motion of one clip: "slide" and "depth" of the worst foot, the largest
 /// "jump" of a joint, the "plane" that a joint is farthest behind, and the "seam" of a loop; mm.

@@ -95,7 +95,7 @@ struct Manifest {
     }
 };
 
-Result<Manifest> open_manifest(const std::filesystem::path& folder) {
+Result<Manifest> open_manifest(const std::filesystem::path& folder, Parts parts) {
     const auto path = folder / "crate.json";
     MELLOW_TRY(const Bytes text, read_file(path));
     Manifest out{folder, JsonMembers(text), {}, {}};
@@ -104,7 +104,7 @@ Result<Manifest> open_manifest(const std::filesystem::path& folder) {
         return out.bad("no manifest of a crate");
     if (json.whole("version") != 2)
         return out.bad(fmt::format("version {} of the manifest, not 2", json.whole("version")));
-    MELLOW_CHECK(whole_crate(json, folder));
+    if (parts == Parts::kRefused) MELLOW_CHECK(whole_crate(json, folder));
     out.name = json.text("name");
     JsonMembers target = json.object("target");
     Target& t = out.target;
@@ -235,8 +235,8 @@ Result<CrateComparison> compare_crates(const std::filesystem::path& a,
                                        const std::filesystem::path& b,
                                        const CompareTolerance& tolerance,
                                        const std::set<Aspect>& ignored) {
-    MELLOW_TRY(Manifest first, open_manifest(a));
-    MELLOW_TRY(Manifest second, open_manifest(b));
+    MELLOW_TRY(Manifest first, open_manifest(a, Parts::kRefused));
+    MELLOW_TRY(Manifest second, open_manifest(b, Parts::kRefused));
     Side older{std::move(first)}, newer_side{std::move(second)};
     Manifest &was = older.manifest, &is = newer_side.manifest;
     CrateComparison out;
@@ -274,11 +274,16 @@ Result<CrateComparison> compare_crates(const std::filesystem::path& a,
     return out;
 }
 
-Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions) {
-    MELLOW_TRY(Manifest manifest, open_manifest(folder));
+Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions, Parts parts) {
+    MELLOW_TRY(Manifest manifest, open_manifest(folder, parts));
     Crate crate;
     crate.name = manifest.name;
     crate.convention = manifest.target.convention;
+    if (manifest.json.has("share")) {
+        JsonMembers in = manifest.json.object("share");
+        const Share share = read_share(in);
+        crate.part = {share.number, share.of, share.clips};
+    }
     MELLOW_TRY(StoredFile skin, listed(folder, manifest.json.object("skin")));
     MELLOW_TRY(crate.skin, decode_scene(std::move(skin), manifest.target));
     if (crate.skin.nodes.empty()) return manifest.bad("a skin without nodes");
