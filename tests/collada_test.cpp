@@ -339,13 +339,16 @@ TEST_P(ColladaSurface, KeepsItsAreaAndWinding) {
 #define IN "<input semantic=\"VERTEX\" source=\"#v\" offset=\"0\"/>"
 INSTANTIATE_TEST_SUITE_P(
     All, ColladaSurface,
-    testing::Values(std::pair{"<triangles count=\"1\">" IN "<p>0 1 2</p></triangles>", 2.0},
-                    std::pair{"<polylist count=\"2\">" IN
-                              "<vcount>4 3</vcount><p>0 1 2 3 2 1 0</p></polylist>",
-                              4.0 - 2.0},
-                    std::pair{"<polygons count=\"1\">" IN "<p>0 1 2 3</p></polygons>", 4.0},
-                    std::pair{"<trifans count=\"1\">" IN "<p>0 1 2 3</p></trifans>", 4.0},
-                    std::pair{"<tristrips count=\"1\">" IN "<p>0 1 3 2</p></tristrips>", 4.0}));
+    testing::Values(
+        std::pair{"<triangles count=\"1\">" IN "<p>0 1 2</p></triangles>", 2.0},
+        std::pair{"<triangles><input semantic=\"TANGENT\" source=\"#v\" offset=\"1\"/>" IN
+                  "<p>0 7 1 7 2 7</p></triangles>",
+                  2.0},
+        std::pair{"<polylist count=\"2\">" IN "<vcount>4 3</vcount><p>0 1 2 3 2 1 0</p></polylist>",
+                  4.0 - 2.0},
+        std::pair{"<polygons count=\"1\">" IN "<p>0 1 2 3</p></polygons>", 4.0},
+        std::pair{"<trifans count=\"1\">" IN "<p>0 1 2 3</p></trifans>", 4.0},
+        std::pair{"<tristrips count=\"1\">" IN "<p>0 1 3 2</p></tristrips>", 4.0}));
 #undef IN
 
 TEST(ColladaTest, PolygonsWithHolesAndBays) {
@@ -417,6 +420,20 @@ TEST(ColladaTest, SkinFollowsItsJoints) {
     EXPECT_LT(length(points[3] - Vec3{-3, -1, 0}), 1e-6);
 }
 
+TEST(ColladaTest, InputsOfWeightsInAnyOrder) {
+    const std::string joint = "<input semantic=\"JOINT\" source=\"#cj\" offset=\"0\"/>",
+                      weight = "<input semantic=\"WEIGHT\" source=\"#cw\" offset=\"1\"/>";
+    const std::string text = skinned("1 1 1 2", "0 0 0 0 1 0 0 1 1 1", "1 0.5");
+    std::string other = text;
+    const auto at = other.find(joint + weight);
+    ASSERT_NE(at, other.npos);
+    other.replace(at, joint.size() + weight.size(), weight + joint);
+    const Scene as_usual = must_parse(text).scene, turned = must_parse(other).scene;
+    const Primitive &a = as_usual.meshes[0].primitives[0], &b = turned.meshes[0].primitives[0];
+    EXPECT_EQ(a.influence_joints, b.influence_joints);
+    EXPECT_EQ(a.influence_weights, b.influence_weights);
+}
+
 TEST(ColladaTest, AnyNumberOfWeightsPerPlace) {
     const ReadResult read =
         must_parse(skinned("6 1 1 1", "0 0 1 0 0 0 1 0 0 0 1 0 0 1 0 1 0 1", "0.125 1"));
@@ -461,6 +478,7 @@ TEST(ColladaTest, MorphUnderSkin) {
     Scene scene = must_parse(text).scene;
     const int node = find_node(scene, "skin");
     EXPECT_EQ(scene.meshes[0].target_names, std::vector<std::string>{"swollen"});
+    EXPECT_EQ(scene.meshes[0].morph_weights, std::vector<double>{0.5});
     const auto corner = [&](double t) {
         return posed_vertices(scene, node, scene.meshes[0].primitives[0],
                               pose_at(scene, scene.timelines[0], t))[2];
@@ -469,6 +487,45 @@ TEST(ColladaTest, MorphUnderSkin) {
     EXPECT_NEAR(corner(1).z, 6, 1e-6);
     compose_stacks(scene);
     EXPECT_NEAR(corner(0.5).z, 4.5, 1e-6);
+    // Told by what it moves instead.
+    const auto put = [&](const std::string& from, const std::string& to) {
+        ASSERT_NE(text.find(from), text.npos);
+        text.replace(text.find(from), from.size(), to);
+    };
+    put("NORMALIZED", "RELATIVE");
+    put("0 0 0 2 0 0 2 2 3 0 2 0", "0 0 0 0 0 0 0 0 3 0 0 0");
+    scene = must_parse(text).scene;
+    EXPECT_NEAR(corner(0).z, 3, 1e-6);
+    EXPECT_NEAR(corner(1).z, 6, 1e-6);
+}
+
+TEST(ColladaTest, MorphTargetsThatAreToldByWhatTheyMoveHaveNoNormals) {
+    const auto geometry = [](const std::string& id, const std::string& places) {
+        return "<geometry id=\"" + id + "\"><mesh>" + source(id + "p", places, 3, 3) +
+               source(id + "n", "0 0 1 0 0 1 0 0 1", 3, 3) + "<vertices id=\"" + id +
+               "v\"><input semantic=\"POSITION\" source=\"#" + id +
+               "p\"/><input semantic=\"NORMAL\" source=\"#" + id +
+               "n\"/></vertices><triangles><input semantic=\"VERTEX\" source=\"#" + id +
+               "v\" offset=\"0\"/><p>0 1 2</p></triangles></mesh></geometry>";
+    };
+    for (const auto& [method, normals] : {std::pair("RELATIVE", 0U), {"NORMALIZED", 3U}}) {
+        const Scene scene =
+            must_parse(
+                file("<node id=\"n\"><instance_controller url=\"#mc\"/></node>",
+                     "<library_geometries>" + geometry("g", "0 0 0 1 0 0 0 1 0") +
+                         geometry("up", "0 0 1 1 0 1 0 1 1") +
+                         "</library_geometries><library_controllers><controller id=\"mc\"><morph "
+                         "source=\"#g\" method=\"" +
+                         method + "\"><source id=\"mt\"><IDREF_array>up</IDREF_array></source>" +
+                         source("mw", "1", 1, 1) +
+                         "<targets><input semantic=\"MORPH_TARGET\" source=\"#mt\"/><input "
+                         "semantic=\"MORPH_WEIGHT\" source=\"#mw\"/></targets></morph></controller>"
+                         "</library_controllers>"))
+                .scene;
+        const MorphTarget& target = scene.meshes.at(0).primitives.at(0).targets.at(0);
+        EXPECT_THAT(target.positions, testing::SizeIs(3));
+        EXPECT_THAT(target.normals, testing::SizeIs(normals));
+    }
 }
 
 TEST(ColladaTest, InstancedNodesMoveTogether) {

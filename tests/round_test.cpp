@@ -113,6 +113,20 @@ TEST_F(RoundTest, PartsGoOnWhereTheOneBeforeEnded) {
     EXPECT_THAT(crate.value().clips, SizeIs(3));
 }
 
+TEST_F(RoundTest, PartsAreLaidByTheJointOfTheirClip) {
+    const std::string walk = "[[clip.part]]\nclip = \"walk\"\n",
+                      pick = "[[clip.part]]\nclip = \"pick\"\n", foot = "align = \"foot.L\"\n";
+    const auto clip = [](const std::string& name) { return "[[clip]]\nname = \"" + name + "\"\n"; };
+    proven(kWalk + kPick + clip("hips") + walk + pick + clip("clip") + foot + walk + pick +
+           clip("parts") + walk + foot + pick + foot);
+    double apart_mm = 0;
+    for (const auto& [name, node] : worlds("clip", 60)) {
+        EXPECT_EQ(apart(node.world, worlds("parts", 60).at(name).world), 0) << name;
+        apart_mm = std::max(apart_mm, 1000 * apart(node.world, worlds("hips", 60).at(name).world));
+    }
+    EXPECT_GT(apart_mm, 1) << "a foot stands elsewhere than hips";
+}
+
 TEST_F(RoundTest, TimeRunsAsTheRecipeSays) {
     proven(kWalk +
            "[[clip]]\nname = \"back\"\nrange = [108, 132]\nreverse = true\n"
@@ -228,7 +242,9 @@ TEST_F(RoundTest, AClipOverAnother) {
         "\"heading\"]\n[[clip.part]]\nclip "
         "= \"walk\"\nrepeat = 4\n[[clip.over]]\nclip = \"pick\"\nbelow = [\"neck\", "
         "\"clavicle.L\"]\nat = 0.5\nweights = [[0.5, 0], [1, 1]]\n";
-    EXPECT_TRUE(proven(kWalk + kPick + over).proven);
+    const std::string counted = change(change(over, "pick_walking", "from_rest"), "at = 0.5",
+                                       "at = 0.5\ncounted_from = \"rest\"");
+    EXPECT_TRUE(proven(kWalk + kPick + over + counted).proven);
     const auto local = [&](const std::string& clip, int sample, const std::string& up,
                            const std::string& joint) {
         const auto all = worlds(clip, sample);
@@ -243,6 +259,16 @@ TEST_F(RoundTest, AClipOverAnother) {
         for (std::size_t r = 0; r < 3; ++r)
             for (std::size_t c = 0; c < 3; ++c) EXPECT_NEAR(is[r][c], want[r][c], 2e-6) << joint;
         EXPECT_GT(apart(is, local("walk", 15, up, joint)), 0.02) << joint << " does move";
+        // Counted from rest, it is all that the pick differs from that by.
+        const auto rest = plain_gltf_worlds(read_text(folder_ / "crates/tamsin/tamsin.glb"), "", 0);
+        const PlainMatrix lowered =
+            times(undone(times(undone(rest.at(up).world), rest.at(joint).world)),
+                  local("pick", 60, up, joint));
+        want = times(local("walk", 15, up, joint), lowered);
+        const PlainMatrix from_rest = local("from_rest", 75, up, joint);
+        for (std::size_t r = 0; r < 3; ++r)
+            for (std::size_t c = 0; c < 3; ++c)
+                EXPECT_NEAR(from_rest[r][c], want[r][c], 2e-6) << joint;
     }
     for (const auto& [up, joint] : {std::pair("hips", "thigh.R"), {"upperarm.R", "forearm.R"}})
         EXPECT_LT(apart(local("pick_walking", 75, up, joint), local("walk", 15, up, joint)), 2e-6);

@@ -290,10 +290,10 @@ TEST_F(SharesTest, APartIsNoCrate) {
     const ToolRun told = run_tool("describe " + part);
     EXPECT_EQ(told.exit, 0);
     EXPECT_THAT(told.out, HasSubstr("part of \"tamsin\", share 1 of 2; all its files are there"));
-    EXPECT_THAT(told.out, HasSubstr("; 3 in all shares"));
+    EXPECT_THAT(told.out, HasSubstr("; 7 in all shares"));
     const json facts = json::parse(run_tool("describe --json " + part).out);
     const json listed = json::parse(read_text(folder_ / "parts/1/crate.json"));
-    EXPECT_EQ(facts["share"], json({{"number", 1}, {"of", 2}, {"clips", 3}}));
+    EXPECT_EQ(facts["share"], json({{"number", 1}, {"of", 2}, {"clips", 7}}));
     EXPECT_EQ(facts["clips"].size(), listed["clips"].size());
     ASSERT_EQ(gather().exit, 0);
     const ToolRun whole = run_tool("gather " + path("crates/tamsin"));

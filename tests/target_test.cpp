@@ -2,6 +2,7 @@
 // 4x4 arithmetic.
 #include <fmt/format.h>
 
+#include <array>
 #include <cmath>
 #include <nlohmann/json.hpp>
 #include <set>
@@ -458,6 +459,30 @@ TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {
     EXPECT_GT(smiles->vertex_mm.worst, 1);
 }
 
+TEST_F(TargetTest, ASecondTargetIsMeasuredAgainWhereTheFirstHasChanged) {
+    const auto both = [&](const std::string& unit) {
+        const auto reports =
+            pack("[[target]]\nname = \"a\"\nunit = \"" + unit +
+                     "\"\n[[target]]\nname = \"b\"\n[[target]]\nname = \"c\"\nrate "
+                     "= 60\n",
+                 fs::exists(folder_ / "crates/tamsin"));
+        EXPECT_THAT(reports, IsOk());
+        return std::array{reports.value()[0].reused, reports.value()[1].reused,
+                          reports.value()[2].reused};
+    };
+    EXPECT_THAT(both("metre"), ElementsAre(0U, 0U, 0U));
+    EXPECT_THAT(both("metre"), ElementsAre(3U, 3U, 3U));
+    EXPECT_THAT(both("inch"), ElementsAre(0U, 0U, 3U)) << "the third has another rate";
+}
+
+TEST_F(TargetTest, TheNameOfTheRootGoesBeforePatterns) {
+    ASSERT_THAT(pack("[target]\nroot = \"base\"\n[target.rename]\n\"*\" = \"o_*\"\n"), IsOk());
+    const auto rest = plain_gltf_worlds(file("tamsin.glb"), "", 0);
+    EXPECT_TRUE(rest.contains("base"));
+    EXPECT_TRUE(rest.contains("o_hips"));
+    EXPECT_FALSE(rest.contains("o_root"));
+}
+
 TEST(RestShapeTest, MeshesTakeTheShapeOfTheirJoints) {
     // A bar along +X on two joints, a metre apart; at rest the second is turned by 90 degrees about
     // +Z, and bound straight. Its middle vertex hangs on both halves.
@@ -783,6 +808,12 @@ TEST_F(TargetTest, MorphTargetsAreKeptBakedOrDropped) {
         EXPECT_NEAR(after[i], before[i] + 0.5 * d, 1e-6) << i;
     }
     EXPECT_GT(moved, 1e-3) << "the smile moves something";
+    bool warned = false;
+    for (const Finding& f : of_code(reports.value()[1], Code::kLeftOut))
+        if (f.found.find("became part of their mesh: smile at 0.5; their mesh has keys") !=
+            f.found.npos)
+            warned = f.severity == Severity::kWarning;
+    EXPECT_TRUE(warned);
     EXPECT_THAT(of_code(reports.value()[1], Code::kLeftOut), SizeIs(testing::Ge(2U)));
 }
 

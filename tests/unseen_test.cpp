@@ -1,10 +1,13 @@
 // Small things that larger tests do not see: bounds, degenerate values, what is not said twice.
 #include <array>
 #include <cmath>
+#include <nlohmann/json.hpp>
 #include <span>
 #include <tuple>
 
 #include "mellow/joint_fit.h"
+#include "mellow/joint_map.h"
+#include "mellow/motion_table.h"
 #include "mellow/pose.h"
 #include "mellow/read.h"
 #include "mellow/shaping.h"
@@ -49,8 +52,46 @@ TEST_F(UnseenTest, ASeamOfTwoMillimetresIsSaidAndOneOfSixFails) {
     const PackReport small = pack({nod(0.002)}, loop), large = pack({nod(0.006)}, loop);
     ASSERT_THAT(of_code(small, Code::kLoopOpen), SizeIs(1));
     EXPECT_THAT(of_code(small, Code::kLoopOpen)[0].found, HasSubstr("2.0 mm"));
+    EXPECT_EQ(of_code(small, Code::kLoopOpen)[0].where, small.clips[0].where);
     EXPECT_TRUE(small.proven);
     EXPECT_FALSE(large.proven);
+}
+
+TEST_F(UnseenTest, ATargetMayWantNoSceneryAndNoStrips) {
+    const auto skin = [&](const std::string& target) {
+        pack({going(24, 1)},
+             recipe("range = [0, 24]\n", target + "[joints]\nstatic_meshes = \"keep\"\n"),
+             R"(,{"name":"floor","mesh":1})", ",3",
+             R"(,{"primitives":[{"mode":5,"attributes":{"POSITION":0}}]})");
+        return read_scene(folder_ / "out/figure.glb").value().scene;
+    };
+    const auto strips = [](const Scene& scene) {
+        int count = 0;
+        for (const Mesh& mesh : scene.meshes)
+            for (const Primitive& part : mesh.primitives)
+                count += part.topology == Topology::kStrip;
+        return count;
+    };
+    const Scene whole = skin(""), lists = skin("triangulate = true\n"),
+                bare = skin("statics = \"leave-out\"\n");
+    EXPECT_THAT(whole.meshes, SizeIs(2));
+    EXPECT_EQ(strips(whole), 1);
+    EXPECT_THAT(lists.meshes, SizeIs(2));
+    EXPECT_EQ(strips(lists), 0);
+    EXPECT_THAT(bare.meshes, SizeIs(1));
+}
+
+TEST_F(UnseenTest, ASeamOfADegreeIsOneInReportAndManifest) {
+    const Keyed turns = keyed(1, "rotation", 24, [](int f) {
+        const Quat q = test::turn(test::kX, 10 * std::sin(2 * M_PI * f / 24) + f / 24.0);
+        return Three{q.x, q.y, q.z, q.w};
+    });
+    const PackReport report = pack({turns}, recipe("range = [0, 24]\nloop = true\n"));
+    EXPECT_NEAR(report.clips.at(0).gap.angle_rad, M_PI / 180, 1e-6);
+    EXPECT_NEAR(nlohmann::json::parse(
+                    test::read_text(folder_ / "out/crate.json"))["clips"][0]["loop_gap"]["degrees"]
+                    .get<double>(),
+                1, 1e-4);
 }
 
 TEST_F(UnseenTest, AScaleThatTheFormatDoesNotHoldIsSaidAndFails) {
@@ -508,6 +549,143 @@ TEST(UnseenTakeTest, WhatGoesOnBeyondItsEndStaysOnItsBend) {
         EXPECT_LT(length(got.o - want.o), 1e-9) << second;
         EXPECT_LT(length(got.z - want.z), 1e-9) << second;
     }
+}
+
+TEST(UnseenKeysTest, CarriedTimelinesKeepTheSecondsThatCount) {
+    Scene figure;
+    test::add_node(figure, "control", kNone, {});
+    Scene motion = figure;
+    test::key(motion, 0, Path::kTranslation, {0, 0, 0}, {1, 0, 0}, 2);
+    motion.timelines[0].span = {0.5, 1.5};
+    std::vector<std::string> left;
+    const Scene carried = carry_keys(figure, motion, "m", left).value();
+    EXPECT_EQ(carried.timelines.at(0).span, motion.timelines[0].span);
+}
+
+TEST(UnseenKeysTest, ControlsBelowWhatTheFigureLacksAreRefused) {
+    Scene figure, motion;
+    test::add_node(figure, "control", kNone, {});
+    const int stage = test::add_node(motion, "stage", kNone, {});
+    const int control = test::add_node(motion, "control", stage, {});
+    test::key(motion, control, Path::kTranslation, {0, 0, 0}, {1, 0, 0}, 2);
+    std::vector<std::string> left;
+    EXPECT_THAT(carry_keys(figure, motion, "m", left),
+                FailsWith(Code::kSkeletonDiffers, "hangs on \"stage\""));
+}
+
+TEST(UnseenKeysTest, WhatIsNotKeyedMustRestAlike) {
+    Scene figure;
+    test::add_node(figure, "control", kNone, {});
+    const auto carried = [&](const Transform& rest, Path keyed) {
+        Scene motion = figure;
+        motion.nodes[0].local = rest;
+        if (keyed == Path::kRotation)
+            test::key_turn(motion, 0, {}, test::turn(test::kX, 30));
+        else
+            test::key(motion, 0, keyed, {0, 0, 0}, {1, 1, 1}, 2);
+        std::vector<std::string> left;
+        return carry_keys(figure, motion, "m", left);
+    };
+    const Transform turned{{}, test::turn(test::kX, 0.1), {1, 1, 1}},
+        moved{{0.01, 0, 0}, {}, {1, 1, 1}}, larger{{}, {}, {1, 1.01, 1}};
+    EXPECT_THAT(carried(turned, Path::kTranslation),
+                FailsWith(Code::kSkeletonDiffers, "0.10 degrees turned"));
+    EXPECT_THAT(carried(moved, Path::kRotation),
+                FailsWith(Code::kSkeletonDiffers, "rests 1.00 cm elsewhere"));
+    EXPECT_THAT(carried(larger, Path::kRotation),
+                FailsWith(Code::kSkeletonDiffers, "rests scaled by 1.000 1.010 1.000"));
+    EXPECT_THAT(carried(turned, Path::kRotation), IsOk());
+    EXPECT_THAT(carried(moved, Path::kTranslation), IsOk());
+    EXPECT_THAT(carried(larger, Path::kScale), IsOk());
+}
+
+TEST(UnseenKeysTest, WeightsOfOtherTargetsStayBehindAndStacksKeepTheirConvention) {
+    Scene figure;
+    const int face = test::add_node(figure, "face", kNone, {});
+    figure.meshes.emplace_back().target_names = {"smile"};
+    figure.nodes[0].mesh = 0;
+    Scene motion = figure;
+    motion.stack_convention = {0.01, Axis::kPlusZ, Axis::kMinusY};
+    test::key(motion, face, Path::kTranslation, {0, 0, 0}, {1, 0, 0}, 2);
+    test::key(motion, face, Path::kWeights, {0}, {1}, 2);
+    std::vector<std::string> left;
+    const Scene alike = carry_keys(figure, motion, "m", left).value();
+    EXPECT_THAT(alike.timelines[0].channels, SizeIs(2));
+    EXPECT_THAT(left, IsEmpty());
+    EXPECT_EQ(alike.stack_convention, motion.stack_convention);
+    motion.meshes[0].target_names = {"smile", "blink"};
+    motion.timelines[0].channels.pop_back();
+    test::key(motion, face, Path::kWeights, {0, 0}, {1, 1}, 2);
+    const Scene other = carry_keys(figure, motion, "m", left).value();
+    EXPECT_THAT(other.timelines[0].channels, SizeIs(1));
+    EXPECT_THAT(left, testing::ElementsAre("face"));
+}
+
+TEST(UnseenKeysTest, JointsOfAScaledFileAreAsLargeAsTheFigures) {
+    const auto up = [](double y) { return Transform{{0, y, 0}, {}, {1, 1, 1}}; };
+    const Skeleton figure = Skeleton::make({{"hips", -1, up(1)}, {"head", 0, up(0.5)}}).value();
+    Scene motion;
+    const int rig = test::add_node(motion, "rig", kNone, {{}, {}, {0.01, 0.01, 0.01}});
+    const int hips = test::add_node(motion, "hips", rig, up(100));
+    test::add_node(motion, "head", hips, up(50));
+    test::key(motion, hips, Path::kTranslation, {0, 100, 0}, {0, 200, 0}, 2);
+    const JointMap map = match_joints(figure, motion, {}, "m").value();
+    const Rig bound = Rig::bind(motion, 0, {}).value();
+    const Take take = take_of(motion, bound.source(), figure, map.sources);
+    JointTile tile = take.make_tile();
+    const double end = 2;
+    take.evaluate({&end, 1}, Take::Want::kWorlds, tile);
+    for (const int j : {0, 1}) {
+        const Affine world = load(world_rows(tile, j), 0);
+        EXPECT_NEAR(world.o.y, j == 0 ? 2 : 2.5, 1e-9);
+        EXPECT_NEAR(length(world.y), 1, 1e-9);
+    }
+}
+
+TEST(UnseenKeysTest, BonesOfOtherLengthsAreRefusedUnlessEveryTimelineKeysThem) {
+    const auto up = [](double y) { return Transform{{0, y, 0}, {}, {1, 1, 1}}; };
+    const Skeleton figure = Skeleton::make({{"hips", -1, up(1)}, {"head", 0, up(1)}}).value();
+    const auto matched = [&](double length, int keyed) {
+        Scene motion;
+        const int hips = test::add_node(motion, "hips", kNone, up(1));
+        const int head = test::add_node(motion, "head", hips, up(length));
+        motion.timelines.resize(2);
+        for (int t = 0; t < keyed; ++t) {
+            const Curve curve{Interpolation::kLinear, 3, {0, 1}, {0, 1, 0, 0, 1, 0}};
+            motion.timelines[static_cast<std::size_t>(t)].channels.push_back(
+                {head, Path::kTranslation, curve});
+        }
+        return match_joints(figure, motion, {}, "m");
+    };
+    EXPECT_THAT(matched(1.004, 0), IsOk());
+    EXPECT_THAT(matched(1.02, 0), FailsWith(Code::kSkeletonDiffers, "102.0 cm"));
+    EXPECT_THAT(matched(1.5, 1), FailsWith(Code::kSkeletonDiffers, "150.0 cm"));
+    EXPECT_THAT(matched(1.5, 2), IsOk());
+}
+
+TEST(UnseenKeysTest, TablesTellMeshesApartAndTimesAscend) {
+    const std::string header = "seconds,face/smile.weight,face/frown.weight,hat/tilt.weight\n";
+    const auto table = read_motion_table(header + "0,0.1,0.5,0.2\r\n1,0.3,0.6,0.4\r\n", "m.csv");
+    ASSERT_THAT(table, IsOk());
+    const auto& morphs = table.value().timelines.at(0).morphs;
+    ASSERT_THAT(morphs, SizeIs(2));
+    EXPECT_EQ(morphs[1].mesh, "hat");
+    EXPECT_THAT(morphs[0].curve.values.list(), testing::ElementsAre(0.1, 0.5, 0.3, 0.6));
+    EXPECT_THAT(morphs[1].curve.values.list(), testing::ElementsAre(0.2, 0.4));
+    EXPECT_THAT(read_motion_table(header + "0,0,0,0\n1,0,0,0\n1,0,0,0\n", "m.csv"),
+                FailsWith(Code::kNumberBad, "1 seconds"));
+}
+
+TEST(UnseenKeysTest, PrefixesGoFromTimelinesAndMorphsToo) {
+    Scene scene;
+    test::add_node(scene, "crew:hips", kNone, {});
+    Timeline& timeline = scene.timelines.emplace_back();
+    timeline.name = "crew:walk";
+    timeline.morphs.push_back({"crew:face", {"smile"}, {}});
+    rename(scene, "crew:", {{"face", "head"}});
+    EXPECT_EQ(scene.nodes[0].name, "hips");
+    EXPECT_EQ(scene.timelines[0].name, "walk");
+    EXPECT_EQ(scene.timelines[0].morphs[0].mesh, "head");
 }
 
 TEST(UnseenTakeTest, AGapIsClosedEvenlyOrSmoothly) {
