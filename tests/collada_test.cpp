@@ -488,6 +488,7 @@ TEST(ColladaTest, MorphUnderSkin) {
     compose_stacks(scene);
     EXPECT_NEAR(corner(0.5).z, 4.5, 1e-6);
     // Told by what it moves instead.
+    const Vec3 before = corner(1);
     const auto put = [&](const std::string& from, const std::string& to) {
         ASSERT_NE(text.find(from), text.npos);
         text.replace(text.find(from), from.size(), to);
@@ -495,8 +496,7 @@ TEST(ColladaTest, MorphUnderSkin) {
     put("NORMALIZED", "RELATIVE");
     put("0 0 0 2 0 0 2 2 3 0 2 0", "0 0 0 0 0 0 0 0 3 0 0 0");
     scene = must_parse(text).scene;
-    EXPECT_NEAR(corner(0).z, 3, 1e-6);
-    EXPECT_NEAR(corner(1).z, 6, 1e-6);
+    EXPECT_LT(length(corner(1) - before), 1e-6);
 }
 
 TEST(ColladaTest, MorphTargetsThatAreToldByWhatTheyMoveHaveNoNormals) {
