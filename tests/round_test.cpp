@@ -525,6 +525,11 @@ TEST_F(RoundTest, FeetAreLookedAtAndTheirStepsAreCues) {
     std::vector<std::string> steps;
     for (const Cue& cue : report.clips[0].clip.cues) steps.push_back(cue.name + " " + cue.joint);
     EXPECT_THAT(steps, testing::UnorderedElementsAre("step_left foot.L", "step_right foot.R"));
+    // And who stands all the time makes no step where the loop begins again.
+    const PackReport stands =
+        proven("[motion]\ncues = true\n[[clip]]\nname = \"stand\"\nrange = [0, 96]\nloop = true\n");
+    EXPECT_EQ(stands.clips[0].motion_check.feet.at(0).contacts.size(), 1U);
+    EXPECT_THAT(stands.clips[0].clip.cues, SizeIs(0));
     EXPECT_THAT(of_code(proven(kWalk), Code::kFootSlide), SizeIs(0)) << "nobody sees it";
     EXPECT_THAT(pack("[motion]\nfeet = [\"hoof\"]\n" + kWalk),
                 FailsWith(Code::kNameUnknown, "hoof"));
