@@ -224,8 +224,19 @@ class Results:
     """The outcomes as JSON, written whenever there is one more."""
 
     def __init__(self, path):
-        self.path, self.lock = pathlib.Path(path) if path else None, threading.Lock()
-        self.rows = json.loads(self.path.read_text()) if path and self.path.is_file() else []
+        self.path, self.lock, self.rows = pathlib.Path(path or os.devnull), threading.Lock(), []
+        if self.path.is_file():
+            self.rows = self.read(self.path)
+
+    @staticmethod
+    def read(path):
+        try:
+            rows = json.loads(path.read_text())
+            if all({"stage", "number", "outcome", "tests"} <= row.keys() for row in rows):
+                return rows
+        except (ValueError, TypeError, AttributeError):
+            pass
+        sys.exit(f"{path}: not what --out writes; name another file")
 
     def knows(self, fault):
         for row in self.rows:
@@ -238,8 +249,7 @@ class Results:
         keys = ("stage", "number", "file", "outcome", "tests", "seconds")
         with self.lock:
             self.rows.append({k: getattr(fault, k) for k in keys})
-            if self.path:
-                self.path.write_text(json.dumps(self.rows, indent=1))
+            self.path.write_text(json.dumps(self.rows, indent=1))
 
 
 def mark(top, faults):
@@ -317,6 +327,7 @@ def main():
     if not faults:
         print("no such faults", file=sys.stderr)
         return 2
+    results = Results(args.out)
     work = top / "build/planted"
     work.mkdir(parents=True, exist_ok=True)
     for left in work.glob("run-*"):
@@ -329,7 +340,6 @@ def main():
         if first.returncode != 0:
             print(first.stdout[-3000:], file=sys.stderr)
             return 2
-        results = Results(args.out)
 
         def tell(fault):
             say(fault)
