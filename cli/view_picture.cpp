@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <array>
-#include <charconv>
 #include <cmath>
 #include <filesystem>
 #include <set>
@@ -27,27 +26,12 @@ namespace {
 
 namespace fs = std::filesystem;
 
-/// "108..132" as two numbers.
-std::optional<std::array<double, 2>> parse_range(const std::string& text) {
-    const auto dots = text.find("..");
-    if (dots == text.npos) return {};
-    std::array<double, 2> out{};
-    const std::string parts[] = {text.substr(0, dots), text.substr(dots + 2)};
-    for (std::size_t i = 0; i < 2; ++i) {
-        const char* end = parts[i].data() + parts[i].size();
-        const auto [rest, error] = std::from_chars(parts[i].data(), end, out[i]);
-        if (error != std::errc() || rest != end) return {};
-    }
-    if (!(out[0] <= out[1])) return {};
-    return out;
-}
-
 class Picturer {
   public:
     explicit Picturer(const ViewRequest& request) : request_(request) {}
 
     int run() {
-        const auto size = parse_size(request_.size);
+        const auto size = parse_pair<int>(request_.size, "x");
         if (!size || std::min((*size)[0], (*size)[1]) < 320 ||
             std::max((*size)[0], (*size)[1]) > 8000)
             return misused(request_, "--size", request_.size, "WIDTHxHEIGHT, from 320 to 8000");
@@ -66,8 +50,8 @@ class Picturer {
              {ViewFrom::kSide, ViewFrom::kFront, ViewFrom::kTop, ViewFrom::kQuarter})
             if (name(from) == request_.from) options_.from = from;
         if (!request_.range.empty()) {
-            range_ = parse_range(request_.range);
-            if (!range_)
+            range_ = parse_pair<double>(request_.range, "..");
+            if (!range_ || !((*range_)[0] <= (*range_)[1]))
                 return misused(request_, "--range", request_.range,
                                "FIRST..LAST, such as 108..132");
         }

@@ -72,17 +72,21 @@ std::string suggest(std::string_view wanted, const std::vector<std::string>& nam
     return "one of: " + name_list(sorted);
 }
 
-std::optional<std::array<int, 2>> parse_size(std::string_view text) {
-    const auto x = text.find('x');
-    if (x == text.npos) return {};
-    std::array<int, 2> size{};
-    const std::string_view parts[] = {text.substr(0, x), text.substr(x + 1)};
+template <class Number>
+std::optional<std::array<Number, 2>> parse_pair(std::string_view text, std::string_view mark) {
+    const auto at = text.find(mark);
+    if (at == text.npos) return {};
+    std::array<Number, 2> pair{};
+    const std::string_view parts[] = {text.substr(0, at), text.substr(at + mark.size())};
     for (std::size_t i = 0; i < 2; ++i) {
         const char* end = parts[i].data() + parts[i].size();
-        const auto [rest, error] = std::from_chars(parts[i].data(), end, size[i]);
-        if (error != std::errc() || rest != end || size[i] <= 0) return {};
+        const auto [rest, error] = std::from_chars(parts[i].data(), end, pair[i]);
+        if (error != std::errc() || rest != end) return {};
     }
-    return size;
+    return pair;
 }
+
+template std::optional<std::array<int, 2>> parse_pair(std::string_view, std::string_view);
+template std::optional<std::array<double, 2>> parse_pair(std::string_view, std::string_view);
 
 }  // namespace mellow

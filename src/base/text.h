@@ -22,7 +22,9 @@ std::string name_list(const std::vector<std::string>& names);
 /// `did you mean "x"?` for the nearest name, or `one of: a, b, c and 17 more`, the nearest first.
 std::string suggest(std::string_view wanted, const std::vector<std::string>& names);
 
-/// "160x120": width and height, whole numbers above 0; nothing where it is no size.
-std::optional<std::array<int, 2>> parse_size(std::string_view text);
+/// Two numbers with a mark between them and nothing else, as in "160x120" and "108..132"; nothing
+/// where they are not that. For `int` and `double`.
+template <class Number>
+std::optional<std::array<Number, 2>> parse_pair(std::string_view text, std::string_view mark);
 
 }  // namespace mellow

@@ -27,7 +27,7 @@ void read_thumbnails(TomlTable& t, Recipe& recipe) {
     TomlTable in = t.inner(*table, "thumbnails");
     PoseOptions& out = recipe.thumbnails.emplace();
     const std::string size = in.text("size", "160x160");
-    const auto parsed = parse_size(size);
+    const auto parsed = parse_pair<int>(size, "x");
     if (parsed && std::min((*parsed)[0], (*parsed)[1]) >= kLeast &&
         std::max((*parsed)[0], (*parsed)[1]) <= kMost)
         out.width = (*parsed)[0], out.height = (*parsed)[1];
