@@ -20,7 +20,8 @@ class Playback {
     /// targets, are not in the clip, and with no-motion unless the clip has exactly one timeline.
     static Result<Playback> make(const Scene& skin, const Scene& clip);
 
-    /// Worlds of all nodes of the skin scene and its morph weights, `seconds` into the clip.
+    /// Worlds of all nodes of the skin scene and its morph weights, `seconds` into the clip. Nodes
+    /// that the clip does not have go with their parents.
     Pose pose(double seconds) const;
     const Scene& skin() const { return *skin_; }
     const Timeline& timeline() const { return clip_->timelines[0]; }
@@ -32,10 +33,15 @@ class Playback {
         int scalar, curve;
         bool channel;  ///< the curve is of a channel of the clip
     };
+    struct Carried {
+        int node, parent;
+        Affine local;
+    };
     const Scene* skin_ = nullptr;
     const Scene* clip_ = nullptr;
     std::vector<int> clip_nodes_;
     std::vector<MorphSlot> morphs_;
+    std::vector<Carried> carried_;  ///< parents first
     Pose rest_;
 };
 

@@ -57,6 +57,11 @@ Result<Playback> Playback::make(const Scene& skin, const Scene& clip) {
                          "one curve per morph target");
         out.morphs_.push_back({layout.offset[n], static_cast<int>(curve - morphs.begin()), false});
     }
+    for (const int n : parents_first(skin)) {
+        const auto at = static_cast<std::size_t>(n);
+        if (out.clip_nodes_[at] == kNone && skin.nodes[at].parent != kNone)
+            out.carried_.push_back({n, skin.nodes[at].parent, local_matrix(skin.nodes[at])});
+    }
     return out;
 }
 
@@ -66,6 +71,9 @@ Pose Playback::pose(double seconds) const {
     for (std::size_t n = 0; n < clip_nodes_.size(); ++n)
         if (clip_nodes_[n] != kNone)
             out.worlds[n] = motion.worlds[static_cast<std::size_t>(clip_nodes_[n])];
+    for (const Carried& c : carried_)
+        out.worlds[static_cast<std::size_t>(c.node)] =
+            out.worlds[static_cast<std::size_t>(c.parent)] * c.local;
     for (const MorphSlot& slot : morphs_)
         sample(slot.channel ? timeline().channels[static_cast<std::size_t>(slot.curve)].curve
                             : timeline().morphs[static_cast<std::size_t>(slot.curve)].curve,
