@@ -64,6 +64,7 @@ struct ClipProof {
     Deviation accepted_degrees, accepted_mm;
     int moving_joints = 0;  ///< joints whose own track changes
     int moving_morphs = 0;
+    int moving_scalars = 0;  ///< scalar channels, those of travel among them
 };
 
 /// How far files may be off.

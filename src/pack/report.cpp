@@ -63,8 +63,11 @@ std::string clip_text(const PackedClip& p) {
         text += fmt::format("  seam      {:.4f} mm, {:.4f} degrees between last and first pose\n",
                             p.gap.distance_m * 1000, p.gap.angle_rad * kDegrees);
     }
-    text += fmt::format("  moving    joints {}, meshes with morphs {}; shear {:.2g}\n",
-                        p.proof.moving_joints, p.proof.moving_morphs, p.worst_shear);
+    text += fmt::format(
+        "  moving    joints {}, meshes with morphs {}{}; shear {:.2g}\n", p.proof.moving_joints,
+        p.proof.moving_morphs,
+        p.proof.moving_scalars > 0 ? fmt::format(", scalars {}", p.proof.moving_scalars) : "",
+        p.worst_shear);
     text += "  joints    " + deviation_words(p.proof.position_mm, "mm") + "\n";
     text += "  turns     " + deviation_words(p.proof.rotation_degrees, "degrees") + "\n";
     text += "  scales    " + deviation_words(p.proof.scale, "of their size") + "\n";

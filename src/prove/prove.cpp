@@ -198,6 +198,8 @@ void count_moving(const Timeline& timeline, ClipProof& proof) {
     for (const auto& [node, moved] : moving) proof.moving_joints += moved ? 1 : 0;
     for (const MorphCurve& morph : timeline.morphs)
         proof.moving_morphs += moves(morph.curve) ? 1 : 0;
+    for (const ScalarCurve& scalar : timeline.scalars)
+        proof.moving_scalars += moves(scalar.curve) ? 1 : 0;
 }
 
 }  // namespace
@@ -276,12 +278,12 @@ Status within(const ClipProof& proof, const Tolerance& tolerance) {
                        "look at that joint and sample; if this is good enough, raise the tolerance "
                        "under [proof]"};
     };
-    if (!proof.pose && proof.moving_joints == 0 && proof.moving_morphs == 0)
+    if (!proof.pose && proof.moving_joints + proof.moving_morphs + proof.moving_scalars == 0)
         return Finding{Code::kNoMotion,
                        Severity::kStop,
                        where,
                        "0 moving tracks: it would stand still in the engine",
-                       "at least one joint or morph that moves",
+                       "at least one joint, morph or scalar that moves",
                        "check the range and timeline; if controls move the joints, give the rig "
                        "sheet with rig = \"...\""};
     MELLOW_CHECK(above(proof.position_mm, tolerance.mm, "mm", "joint"));
