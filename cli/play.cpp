@@ -17,7 +17,7 @@ namespace {
 constexpr double kMostSteps = 2e6;
 
 /// No sign on nothing, and no digits of rounding.
-double tidy(double v) { return std::round(v * 1e6) / 1e6 + 0.0; }
+double tidy(double v, double parts = 1e6) { return std::round(v * parts) / parts + 0.0; }
 
 struct Told {
     const StateSheet& sheet;
@@ -30,8 +30,8 @@ struct Told {
 
 std::string place(const Told& told, const PlayStep& step) {
     const Vec3 p = told.out.point(step.root);
-    return fmt::format("{:9.3f} {:9.3f} {:9.3f} {:8.1f}", tidy(p.x), tidy(p.y), tidy(p.z),
-                       tidy(told.degrees(step.heading_rad)));
+    return fmt::format("{:9.3f} {:9.3f} {:9.3f} {:8.1f}", tidy(p.x, 1e3), tidy(p.y, 1e3),
+                       tidy(p.z, 1e3), tidy(told.degrees(step.heading_rad), 10));
 }
 
 /// A line for everything that happens.
@@ -131,7 +131,7 @@ int play(const PlayRequest& request) {
     if (!(request.rate >= 1 && request.rate <= 1000))
         return misused(request, "--rate", fmt::format("{}", request.rate), "1 to 1000");
     if (!(request.seconds >= 0) || seconds * request.rate > kMostSteps)
-        return misused(request, "--seconds", fmt::format("{}", request.seconds),
+        return misused(request, "--seconds", fmt::format("{}", seconds),
                        fmt::format("up to {:.0f} at this rate", kMostSteps / request.rate));
     const auto crate = open_crate(request.crate);
     if (!crate) return fail(request, crate.failures());

@@ -114,6 +114,7 @@ ClipProof read_proof(JsonMembers json) {
     proof.samples = json.whole("samples");
     proof.moving_joints = json.whole("moving_joints");
     proof.moving_morphs = json.whole("moving_morphs");
+    if (json.has("moving_scalars")) proof.moving_scalars = json.whole("moving_scalars");
     proof.position_mm = read_deviation(json, "joint_position_mm");
     proof.rotation_degrees = read_deviation(json, "joint_rotation_degrees");
     proof.scale = read_deviation(json, "joint_scale");
@@ -136,6 +137,7 @@ void write_proof(JsonWriter& json, std::string_view key, const ClipProof& proof)
     json.key(key).begin_object().member("samples", proof.samples);
     json.member("moving_joints", proof.moving_joints);
     json.member("moving_morphs", proof.moving_morphs);
+    if (proof.moving_scalars > 0) json.member("moving_scalars", proof.moving_scalars);
     write(json, "joint_position_mm", proof.position_mm);
     write(json, "joint_rotation_degrees", proof.rotation_degrees);
     write(json, "joint_scale", proof.scale);
@@ -337,6 +339,8 @@ Share read_share(JsonMembers& json) {
     Share share;
     share.number = json.whole("number");
     share.of = json.whole("of");
+    if (share.number < 1 || share.number > share.of)
+        json.fail("number", fmt::format("{} of {}", share.number, share.of));
     share.plan = json.text("plan");
     share.recipe = json.text("recipe");
     share.part = json.text("part");

@@ -10,8 +10,8 @@
 namespace mellow {
 namespace {
 
-/// A table of ahead, left and up, inside: +Z is ahead, +X left. True where it has other keys, which
-/// are then told.
+/// A table of ahead, left and up, inside: +Z is ahead, +X left. True where it has other keys or
+/// what is no number, which is then told.
 bool read_steps(TomlTable& t, const char* key, Vec3& out) {
     const toml::table* table = t.table(key);
     if (table == nullptr) return true;
@@ -21,9 +21,10 @@ bool read_steps(TomlTable& t, const char* key, Vec3& out) {
     out.y = read_within(in, "up", 0, -1e6, 1e6);
     const std::vector<std::string> keys = in.keys();
     in.close();
-    return std::any_of(keys.begin(), keys.end(), [](const std::string& k) {
-        return k != "ahead" && k != "left" && k != "up";
-    });
+    return in.failed({"ahead", "left", "up"}) ||
+           std::any_of(keys.begin(), keys.end(), [](const std::string& k) {
+               return k != "ahead" && k != "left" && k != "up";
+           });
 }
 
 RecipePlane read_plane(TomlTable& t) {
@@ -33,7 +34,7 @@ RecipePlane read_plane(TomlTable& t) {
     t.knows({"at", "faces"});
     Vec3 faces;
     if (t.has("at")) (void)read_steps(t, "at", out.plane.at);
-    // Of a table of other keys those are the mistake.
+    // Where that is told already it is the mistake.
     const bool told = t.has("faces") && read_steps(t, "faces", faces);
     if (const double far = length(faces); far > 0)
         out.plane.faces = faces * (1 / far);
