@@ -51,13 +51,13 @@ Scene leg() {
     return scene;
 }
 
-struct Made {
+struct Rebaked {
     ChosenJoints joints;
     Clip clip;
 };
 
-Made bake_with(const Scene& scene, const JointChoice& choice) {
-    Made made{choose_joints(scene, choice).value(), {}};
+Rebaked bake_with(const Scene& scene, const JointChoice& choice) {
+    Rebaked made{choose_joints(scene, choice).value(), {}};
     const Rig rig = Rig::bind(scene, 0, {}).value();
     made.clip =
         bake(
@@ -69,7 +69,7 @@ Made bake_with(const Scene& scene, const JointChoice& choice) {
 }
 
 /// World matrices of all joints at a sample, multiplied up here.
-std::vector<Affine> worlds(const Made& made, int sample) {
+std::vector<Affine> worlds(const Rebaked& made, int sample) {
     std::vector<Affine> out;
     for (int j = 0; j < made.joints.skeleton.size(); ++j) {
         const int parent = made.joints.skeleton[j].parent;
@@ -90,7 +90,7 @@ const std::map<std::string, Quat> kStandard{
 
 TEST(AxesTest, PlacesStayAndAxesAreThoseAskedFor) {
     const Scene scene = leg();
-    const Made own = bake_with(scene, {}), turned = bake_with(scene, with_axes(kStandard));
+    const Rebaked own = bake_with(scene, {}), turned = bake_with(scene, with_axes(kStandard));
     const std::vector<Affine> rest = rest_worlds(scene), got = turned.joints.skeleton.rest_worlds();
     const int nodes[] = {0, 2, 3};
     for (int j = 0; j < 3; ++j) {
@@ -109,7 +109,7 @@ TEST(AxesTest, PlacesStayAndAxesAreThoseAskedFor) {
 
 TEST(AxesTest, TheWayBackGivesTheFirstClip) {
     const Scene scene = leg();
-    const Made own = bake_with(scene, {}), turned = bake_with(scene, with_axes(kStandard));
+    const Rebaked own = bake_with(scene, {}), turned = bake_with(scene, with_axes(kStandard));
     // The turned clip as a source of its own, whose joints shall have the first axes again.
     Scene back;
     back.rate = {10, 1};
@@ -130,7 +130,7 @@ TEST(AxesTest, TheWayBackGivesTheFirstClip) {
         channels.push_back({j, Path::kTranslation, {Interpolation::kLinear, 3, seconds, places}});
         channels.push_back({j, Path::kRotation, {Interpolation::kLinear, 4, seconds, turns}});
     }
-    const Made again = bake_with(back, with_axes(first));
+    const Rebaked again = bake_with(back, with_axes(first));
     for (int j = 0; j < 3; ++j) {
         for (int k = 0; k < kSecond.samples; ++k) {
             const Transform a = local_at(own.clip.joints[at(j)], k),
@@ -160,7 +160,7 @@ TEST(AxesTest, SkinsBoundInAnotherPoseGoWithTheirJoints) {
     const int mesh = add_node(scene, "cloth", kNone, {});
     scene.nodes[at(mesh)].mesh = 0;
     scene.nodes[at(mesh)].skin = 0;
-    const Made made = bake_with(scene, with_axes(kStandard));
+    const Rebaked made = bake_with(scene, with_axes(kStandard));
     const Rig rig = Rig::bind(scene, 0, {}).value();
     const PoseSource poses = rig.source();
     const Scene skin = assemble_skin(scene, made.joints.skeleton, made.joints.sources).scene,

@@ -28,13 +28,13 @@ using test::write_text;
 using testing::HasSubstr;
 
 /// Three joints in a row whose first two turn, the last one with a place of its own.
-struct Made {
+struct Converted {
     Skeleton skeleton;
     Clip clip;
 };
 
-Made make_clip(int samples) {
-    Made m;
+Converted make_clip(int samples) {
+    Converted m;
     m.skeleton =
         Skeleton::make(
             {{"hips", -1, {{0, 1, 0}, {}, {1, 1, 1}}},
@@ -58,7 +58,7 @@ Made make_clip(int samples) {
     return m;
 }
 
-Affine world(const Made& m, int joint, int sample) {
+Affine world(const Converted& m, int joint, int sample) {
     Affine out;
     for (int j = joint; j >= 0; j = m.skeleton[j].parent)
         out = to_affine(local_at(m.clip.joints[static_cast<std::size_t>(j)], sample)) * out;
@@ -66,7 +66,7 @@ Affine world(const Made& m, int joint, int sample) {
 }
 
 TEST(WriteBvhTest, WhatIsWrittenIsReadBackInEveryOrder) {
-    const Made m = make_clip(30);
+    const Converted m = make_clip(30);
     for (const char* order : {"XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"}) {
         BvhOptions options;
         options.order = *parse_euler_order(order);
@@ -121,7 +121,7 @@ TEST(WriteBvhTest, TipsOrdersAndTheTargetsUnit) {
 }
 
 TEST(WriteBvhTest, WhatBvhCannotHoldIsSaid) {
-    Made m = make_clip(4);
+    Converted m = make_clip(4);
     m.clip.morphs.push_back({"body", {"smile"}, {0, 0, 0, 1}});
     store(m.clip.joints[1], 2, {{0.1, -0.1, 0}, {}, {2, 2, 2}});
     const auto written = write_bvh(m.skeleton, m.clip, {});
@@ -229,7 +229,7 @@ class ConvertTest : public testing::Test {
     ConvertTest() {
         const auto files = test::tamsin();
         write_text(folder_ / "tamsin.glb", {files[0].bytes.begin(), files[0].bytes.end()});
-        const Made m = make_clip(25);
+        const Converted m = make_clip(25);
         write_text(folder_ / "made.bvh", write_bvh(m.skeleton, m.clip, {}).value().text);
     }
     std::string path(const std::string& name) const {
@@ -312,7 +312,7 @@ TEST_F(ConvertTest, WhatIsLostIsSaid) {
     EXPECT_THAT(parts.err, HasSubstr("warning[left-out]"));
     EXPECT_THAT(parts.err, HasSubstr("meshes"));
     // Weights that a motion-only file carries for a mesh elsewhere are lost as well.
-    Made m = make_clip(3);
+    Converted m = make_clip(3);
     m.clip.morphs.push_back({"body", {"smile"}, {0, 0.5F, 1}});
     const auto bytes = write_glb(assemble_clip(m.skeleton, m.clip, ""));
     write_text(folder_ / "clip.glb", {bytes.begin(), bytes.end()});

@@ -137,15 +137,15 @@ TEST(GltfTest, SparseAccessorsReplaceMembers) {
     const std::string sparse = fmt::format(
         R"(,{{"componentType":5126,"count":3,"type":"VEC3","sparse":{{"count":1,"indices":{{"bufferView":{},"componentType":5121}},"values":{{"bufferView":{}}}}}}})",
         where, what);
-    std::string json = all.substr(20, all.find("]}", place) + 2 - 20);
-    json.insert(place - 20, sparse);
-    json = json.substr(0, json.rfind('}') + 1);
+    std::string with_sparse = all.substr(20, all.find("]}", place) + 2 - 20);
+    with_sparse.insert(place - 20, sparse);
+    with_sparse = with_sparse.substr(0, with_sparse.rfind('}') + 1);
     // As text with a data URI: the 1 byte index, 3 of padding, 12 bytes of floats.
     const std::string uri = "data:application/octet-stream;base64,AgAAAAAAgEAAAKBAAADAQA==";
-    const auto buffer = json.find(R"("byteLength":16})");
+    const auto buffer = with_sparse.find(R"("byteLength":16})");
     ASSERT_NE(buffer, std::string::npos);
-    json.insert(buffer, "\"uri\":\"" + uri + "\",");
-    const Scene scene = must_read_glb(text_bytes(json));
+    with_sparse.insert(buffer, "\"uri\":\"" + uri + "\",");
+    const Scene scene = must_read_glb(text_bytes(with_sparse));
     ASSERT_EQ(scene.meshes.size(), 1U);
     const auto& p = scene.meshes[0].primitives[0].positions;
     ASSERT_EQ(p.size(), 3U);

@@ -33,7 +33,7 @@ std::vector<std::string> names(const Skeleton& skeleton) {
     for (const Joint& joint : skeleton.joints()) out.push_back(joint.name);
     return out;
 }
-using Names = std::vector<std::string>;
+using NameList = std::vector<std::string>;
 
 /// A triangle on every node named.
 void give_meshes(Scene& scene, const std::vector<int>& nodes) {
@@ -63,18 +63,19 @@ Scene skinned() {
     return scene;
 }
 
-Names chosen(const Scene& scene, const JointChoice& choice, const std::vector<int>& driven = {}) {
+NameList chosen(const Scene& scene, const JointChoice& choice,
+                const std::vector<int>& driven = {}) {
     auto result = choose_joints(scene, choice, driven);
     EXPECT_THAT(result, IsOk());
-    return result ? names(result.value().skeleton) : Names{};
+    return result ? names(result.value().skeleton) : NameList{};
 }
 
 TEST(JointChoiceTest, ListsPatternsSubtreesAndTips) {
     Scene scene = skinned();
-    EXPECT_EQ(chosen(scene, {}), (Names{"n0", "n1", "n2", "n3", "n4"}));
-    scene.meshes[0].primitives[0].influence_weights[6] = 0;         // of n3
-    scene.meshes[0].primitives[0].influence_weights[7] = 0;         // of n4
-    EXPECT_EQ(chosen(scene, {}), (Names{"n0", "n1", "n2", "n3"}));  // n4 is a tip
+    EXPECT_EQ(chosen(scene, {}), (NameList{"n0", "n1", "n2", "n3", "n4"}));
+    scene.meshes[0].primitives[0].influence_weights[6] = 0;            // of n3
+    scene.meshes[0].primitives[0].influence_weights[7] = 0;            // of n4
+    EXPECT_EQ(chosen(scene, {}), (NameList{"n0", "n1", "n2", "n3"}));  // n4 is a tip
     JointChoice choice;
     choice.keep_tips = true;
     EXPECT_EQ(chosen(scene, choice).size(), 5U);
@@ -83,11 +84,11 @@ TEST(JointChoiceTest, ListsPatternsSubtreesAndTips) {
     EXPECT_EQ(chosen(scene, choice).size(), 5U);
     choice = {};
     choice.only = parse_mask({"below:n3", "n1"});
-    EXPECT_EQ(chosen(scene, choice), (Names{"n1", "n3", "n4"}));
+    EXPECT_EQ(chosen(scene, choice), (NameList{"n1", "n3", "n4"}));
     choice.drop = parse_mask({"*4"});
-    EXPECT_EQ(chosen(scene, choice), (Names{"n1", "n3"}));
+    EXPECT_EQ(chosen(scene, choice), (NameList{"n1", "n3"}));
     choice.keep_helpers = true;
-    EXPECT_EQ(chosen(scene, choice), (Names{"n0", "n1", "n2", "n3"}));
+    EXPECT_EQ(chosen(scene, choice), (NameList{"n0", "n1", "n2", "n3"}));
 }
 
 TEST(JointChoiceTest, WhatHangsOnATipKeepsIt) {
@@ -100,7 +101,7 @@ TEST(JointChoiceTest, WhatHangsOnATipKeepsIt) {
     for (const std::size_t i : {6U, 7U}) filmed.meshes[0].primitives[0].influence_weights[i] = 0;
     const int camera = add_node(filmed, "camera", 4, {});
     filmed.nodes[at(camera)].camera = 0;
-    EXPECT_EQ(chosen(filmed, {}), (Names{"n0", "n1", "n2", "n3", "n4", "camera"}));
+    EXPECT_EQ(chosen(filmed, {}), (NameList{"n0", "n1", "n2", "n3", "n4", "camera"}));
 }
 
 TEST(JointChoiceTest, RigidPartsThatMoveBecomeJoints) {
@@ -113,10 +114,10 @@ TEST(JointChoiceTest, RigidPartsThatMoveBecomeJoints) {
     const int lever = add_node(scene, "lever", ground, {});
     give_meshes(scene, {ground, wheel, bolt, lever});
     key_turn(scene, helper, {}, from_axis_angle({1, 0, 0}, 1));
-    EXPECT_EQ(chosen(scene, {}), (Names{"wheel", "bolt"}));
-    EXPECT_EQ(chosen(scene, {}, {lever}), (Names{"lever", "wheel", "bolt"}));
+    EXPECT_EQ(chosen(scene, {}), (NameList{"wheel", "bolt"}));
+    EXPECT_EQ(chosen(scene, {}, {lever}), (NameList{"lever", "wheel", "bolt"}));
     split_rigid_meshes(scene);
-    EXPECT_EQ(chosen(scene, {}), (Names{"wheel", "bolt"}));
+    EXPECT_EQ(chosen(scene, {}), (NameList{"wheel", "bolt"}));
     EXPECT_EQ(scene.nodes[at(find_node(scene, "wheel.mesh"))].parent, wheel);
 }
 
