@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 #include <regex>
 #include <set>
+#include <sstream>
 
 #include "packing.h"
 #include "support.h"
@@ -89,6 +90,35 @@ TEST(HelpTest, EveryOptionIsInTheManualPage) {
         EXPECT_THAT(all, HasSubstr("mellow-" + command + "(1)"));
 }
 
+TEST(HelpTest, WhatMayBeLeftOutStandsInBrackets) {
+    EXPECT_THAT(run_tool("help demo").out, HasSubstr("Use: mellow demo [OPTIONS] [FOLDER]\n"));
+    EXPECT_THAT(run_tool("help play").out,
+                HasSubstr("Use: mellow play [OPTIONS] CRATE --states SHEET\n"));
+    EXPECT_EQ(run_tool("play crates/yard").exit, 2) << "the sheet may not be left out";
+}
+
+TEST(HelpTest, WordsOfOptionsAreToldOnce) {
+    const std::string view = run_tool("help view").out;
+    EXPECT_THAT(view, HasSubstr("; else those of the crate: y-up-metre, y-up-centimetre"));
+    EXPECT_THAT(view, HasSubstr("seen from side, front, top or quarter\n"));
+}
+
+TEST(HelpTest, ManualPagesShowEveryLetter) {
+    for (const std::string& command : kCommands) {
+        std::istringstream lines(run_tool("help " + command + " --markdown").out);
+        int texts = 0;
+        for (std::string line; std::getline(lines, line);) {
+            if (!line.starts_with("> ")) continue;
+            ++texts;
+            for (std::size_t i = 1; i < line.size(); ++i)
+                EXPECT_TRUE(std::string("_*<`").find(line[i]) == std::string::npos ||
+                            line[i - 1] == '\\')
+                    << line;
+        }
+        EXPECT_GT(texts, 2) << command;
+    }
+}
+
 TEST(UsageTest, TheNearestCommandAndOptionAreNamed) {
     const std::pair<const char*, const char*> cases[] = {
         {"desc", "did you mean \"describe\"?"},
@@ -96,6 +126,7 @@ TEST(UsageTest, TheNearestCommandAndOptionAreNamed) {
         {"zzz", "one of: describe, draft, pack"},
         {"help vieuw", "did you mean \"view\"?"},
         {"pack a.toml --replce", "did you mean \"--replace\"?"},
+        {"compare a.glb b.glb --tolerence=5", "no option \"--tolerence\""},
         {"convert a.bvh b.glb --tojrate 30", "did you mean \"--to-rate\"?"},
         {"pack", "mellow pack [OPTIONS] RECIPE"},
         {"describe a.glb --unit parsec", "one of: metre, centimetre"},
@@ -121,6 +152,10 @@ TEST(UsageTest, FlagsTakeNoValue) {
         EXPECT_EQ(run.exit, 2) << words;
         EXPECT_THAT(run.err, HasSubstr("takes none")) << words;
     }
+    const ToolRun file = run_tool("describe -- --quiet=1.glb");
+    EXPECT_EQ(file.exit, 3);
+    EXPECT_THAT(file.err, HasSubstr("stop[file-missing] --quiet=1.glb"))
+        << "behind -- it is a file";
     EXPECT_THAT(folder.names(), IsEmpty());
 }
 
@@ -204,6 +239,17 @@ TEST(CompleteTest, FilesThatFitAndTheirTimelines) {
     EXPECT_THAT(completed("convert tamsin.glb out.bvh --timeline ''", cd),
                 ElementsAre("orchard:orchard_day"));
     EXPECT_THAT(completed("convert tamsin.glb out.bvh ''", cd), IsEmpty());
+    EXPECT_THAT(completed("lift --unit cm --up +Y ''", cd), ElementsAre("captures/", "tamsin.glb"))
+        << "what options take is no argument";
+    write_text(folder / "lines.gltf",
+               R"({"asset":{"version":"2.0"},"nodes":[{}],"accessors":[)"
+               R"({"componentType":5126,"count":1,"type":"SCALAR"},)"
+               R"({"componentType":5126,"count":1,"type":"VEC3"}],"animations":[)"
+               R"({"name":"two\nlines","samplers":[{"input":0,"output":1}],"channels":[)"
+               R"({"sampler":0,"target":{"node":0,"path":"scale"}}]},)"
+               R"({"name":"one line","samplers":[{"input":0,"output":1}],"channels":[)"
+               R"({"sampler":0,"target":{"node":0,"path":"scale"}}]}]})");
+    EXPECT_THAT(completed("convert lines.gltf out.bvh --timeline ''", cd), ElementsAre("one line"));
 }
 
 /// The script for bash, as a shell runs it.

@@ -521,6 +521,16 @@ TEST_F(CheckTest, ReportsForPeopleMachinesAndBuildServers) {
         << "it stands there";
 }
 
+TEST_F(CheckTest, ARecipesCratesMayBeAskedForAnotherTarget) {
+    const std::string recipe = (folder_ / "tamsin.recipe.toml").string();
+    EXPECT_EQ(run_tool("check " + recipe).exit, 0);
+    write_text(folder_ / "few.target.toml", change(kTarget, "most_joints = 40", "most_joints = 4"));
+    const auto run =
+        run_tool("check " + recipe + " --target " + (folder_ / "few.target.toml").string());
+    EXPECT_EQ(run.exit, 1);
+    EXPECT_THAT(run.out, HasSubstr("UNMET"));
+}
+
 TEST_F(CheckTest, FiguresOfTheSameSkeletonPlayTheClips) {
     write_text(folder_ / "same.glb", read_text(crate() / kSkin));
     Scene other = scene(kSkin);
@@ -539,11 +549,43 @@ TEST_F(CheckTest, FiguresOfTheSameSkeletonPlayTheClips) {
         run_tool("check " + crate().string() + " --figures " + (folder_ / "other.glb").string());
     EXPECT_EQ(run.exit, 1);
     EXPECT_THAT(run.out, HasSubstr("walk: \"shin.L\" 50 mm elsewhere"));
+    EXPECT_EQ(run_tool("check " + crate().string() + " --figures " +
+                       (folder_ / "other.glb").string() + " " + (folder_ / "same.glb").string())
+                  .exit,
+              1)
+        << "one of two does not fit";
+    // Of several differences the worst is named; of joints that hang elsewhere, that.
+    named(other, "hand.L").local.t.z += 3;
+    named(other, "thigh.R").local.r =
+        named(other, "thigh.R").local.r * from_axis_angle({1, 0, 0}, 0.5 / 57.29577951308232);
+    const auto why = [&](const Scene& figure) {
+        const auto glb = write_glb(figure);
+        write_text(folder_ / "other.glb", {glb.begin(), glb.end()});
+        const auto found = match_figures({folder_ / "other.glb"}, crate());
+        EXPECT_THAT(found, IsOk());
+        const FigureMatch& match = found.value().at(0);
+        return match.joint + ": " + match.why;
+    };
+    EXPECT_EQ(why(other), "shin.L: 50 mm elsewhere");
+    other = scene(kSkin);
+    named(other, "thigh.R").local.r =
+        named(other, "thigh.R").local.r * from_axis_angle({1, 0, 0}, 0.5 / 57.29577951308232);
+    EXPECT_EQ(why(other), "thigh.R: turned by 0.5 degrees");
+    other = scene(kSkin);
+    // A shin is about 40 long: 0.2 of it is rounding of proportions, 1 is another figure.
+    named(other, "foot.L").local.t.z += 0.15;
+    EXPECT_EQ(why(other), ": ");
+    named(other, "foot.L").local.t.z += 0.85;
+    EXPECT_EQ(why(other), "foot.L: 10 mm elsewhere");
+    other = scene(kSkin);
+    named(other, "foot.L").parent = find_node(other, "thigh.L");
+    EXPECT_EQ(why(other), "foot.L: on \"shin.L\", in the figure on \"thigh.L\"");
     const auto sizes = clip_sizes(crate());
     ASSERT_THAT(sizes, IsOk());
     for (const ClipSizes& s : sizes.value()) {
         EXPECT_GT(s.with_skin, s.motion + 50'000U) << s.clip;
         EXPECT_NEAR(static_cast<double>(s.as_is), static_cast<double>(s.motion), 2000) << s.clip;
+        EXPECT_GT(s.with_skin_text, s.motion_text + 50'000U) << s.clip;
     }
 }
 

@@ -594,6 +594,120 @@ TEST(ColladaTest, MaterialsReducedToColourAndTexture) {
     EXPECT_EQ(read.scene.materials[1].base_color, (Float4{0.5F, 0.25F, 0, 1}));
 }
 
+/// Values of the one curve of a file whose output is told by the accessor `accessor`, over the
+/// numbers 7 3 9 5.
+Result<std::vector<double>> accessed(const std::string& accessor,
+                                     const std::string& numbers = "7 3 9 5") {
+    std::string text = file("<node id=\"n\"><translate sid=\"t\">0 0 0</translate></node>",
+                            animations(animation("m", "n/t.X", {"0 1", "@", "LINEAR LINEAR"})));
+    text.replace(text.find("count=\"2\">@"), 11, "count=\"4\">" + numbers);
+    const std::string plain =
+        "<accessor source=\"#moa\" count=\"2\" stride=\"1\"><param name=\"P\"/></accessor>";
+    text.replace(text.find(plain), plain.size(), accessor);
+    MELLOW_TRY(const ReadResult read, read_text(text));
+    return read.scene.timelines.at(0).members.at(0).values;
+}
+
+TEST(ColladaTest, AccessorsTakeWhatTheyName) {
+    using Numbers = std::vector<double>;
+    const auto values = [](const std::string& members, const std::string& params,
+                           const std::string& numbers = "7 3 9 5") {
+        const auto read = accessed("<accessor " + members + ">" + params + "</accessor>", numbers);
+        EXPECT_THAT(read, IsOk());
+        return read ? read.value() : Numbers{};
+    };
+    const std::string x = "<param name=\"X\"/>";
+    EXPECT_EQ(values("source=\"#moa\" count=\"2\"", x), (Numbers{7, 3}));
+    EXPECT_EQ(values("source=\"#moa\" count=\"2\" offset=\"1\"", x), (Numbers{3, 9}));
+    EXPECT_EQ(values("source=\"#moa\" count=\"2\" stride=\"2\"", x + "<param/>"), (Numbers{7, 9}));
+    EXPECT_EQ(values("source=\"#moa\" count=\"2\" stride=\"2\"", "<param/>" + x), (Numbers{3, 5}))
+        << "members without a name are stepped over";
+    EXPECT_EQ(values("source=\"#mia\" count=\"2\"", x), (Numbers{0, 1}))
+        << "numbers may stand in the array of another source";
+    EXPECT_EQ(values("source=\"#moa\" count=\"2\"", x, "<![CDATA[7 3]]> <!-- cut --> 9 5"),
+              (Numbers{7, 3}));
+    EXPECT_THAT(accessed("<accessor source=\"#moa\" count=\"2\" stride=\"2\" offset=\"1\">" + x +
+                         "<param/></accessor>"),
+                FailsWith(Code::kColladaBroken, "2 elements of 2 numbers from 1 on, of 4"));
+}
+
+TEST(ColladaTest, ExtrasOfOthersAreNotOursAndOneIdIsOneElement) {
+    const auto name = [](const std::string& profile, const std::string& text) {
+        return must_parse(file("<node id=\"a\" name=\"x\"><extra><technique profile=\"" + profile +
+                               "\"><name>" + text + "</name></technique></extra></node>"))
+            .scene.nodes[0]
+            .name;
+    };
+    EXPECT_EQ(name("mellow_crate", "\n  rig:hips \n"), "rig:hips");
+    EXPECT_EQ(name("another", "rig:hips"), "x");
+    const ReadResult twice = must_parse(
+        file("<node id=\"n\" name=\"first\"><translate sid=\"t\">0 0 0</translate></node>"
+             "<node id=\"n\" name=\"second\"><translate sid=\"t\">0 0 0</translate></node>",
+             animations(animation("m", "n/t.X", {"0 1", "0 5", "LINEAR LINEAR"}))));
+    EXPECT_TRUE(says(twice, Code::kAssumed, "the id \"n\" again"));
+    EXPECT_LT(length(world(twice.scene, "first", 1).o - Vec3{5, 0, 0}), 1e-12);
+    EXPECT_LT(length(world(twice.scene, "second", 1).o), 1e-12);
+    EXPECT_THAT(read_text(file("\n\n<node id=\"n\"><translate>\n0 x 0</translate></node>")),
+                FailsWith(Code::kNumberBad, "cart.dae:3, translate in node \"n\""));
+}
+
+TEST(ColladaTest, MaterialsByAllTheWaysOfTellingTexturesAndColours) {
+    const auto effect = [](const std::string& id, const std::string& inside) {
+        return "<effect id=\"" + id + "\"><profile_COMMON>" + inside + "</profile_COMMON></effect>";
+    };
+    const auto sampled = [](const std::string& source) {
+        return "<newparam sid=\"sa\"><sampler2D>" + source + "</sampler2D></newparam>";
+    };
+    const std::string surface =
+        "<newparam sid=\"su\"><surface><init_from>bark</init_from></surface></newparam>";
+    const std::string textured = "<lambert><diffuse><texture texture=\"sa\"/></diffuse></lambert>";
+    std::string materials;
+    for (const char* id : {"shines", "glass", "inside", "newer", "bare"})
+        materials +=
+            fmt::format(R"(<material id="{0}"><instance_effect url="#e-{0}"/></material>)", id);
+    const std::string text =
+        file("<node id=\"n\"/>",
+             "<library_images><image id=\"bark\"><init_from>./bark.png</init_from></image><image "
+             "id=\"leaf\"><init_from><ref>leaf.png</ref></init_from></image></library_images>"
+             "<library_effects>" +
+                 effect("e-shines",
+                        "<technique><constant><emission><color>1 0.5 0 1</color></emission>"
+                        "</constant></technique>") +
+                 effect("e-glass",
+                        "<technique><phong><diffuse><color>0 1 0 0.25</color></diffuse>"
+                        "</phong></technique>") +
+                 effect("e-inside", "<technique>" + surface + sampled("<source>su</source>") +
+                                        textured + "</technique>") +
+                 effect("e-newer", sampled("<instance_image url=\"#leaf\"/>") + "<technique>" +
+                                       textured + "</technique>") +
+                 effect("e-bare", surface + sampled("<source>su</source>") + "<technique>" +
+                                      textured + "</technique>") +
+                 "</library_effects><library_materials>" + materials + "</library_materials>");
+    const Bytes png{0x89, 'P', 'N', 'G', '\r', '\n', 0x1A, '\n'}, jpeg{0xFF, 0xD8, 0xFF, 0xE0};
+    const LoadFile pictures = [&](const std::string& name) -> Result<Bytes> {
+        if (name == "bark.png") return png;
+        if (name == "leaf.png") return jpeg;
+        return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+    };
+    const auto read =
+        read_collada(Bytes(text.begin(), text.end()), "cart.dae", pictures, ReadLimits{});
+    ASSERT_THAT(read, IsOk());
+    const Scene& scene = read.value().scene;
+    ASSERT_EQ(scene.materials.size(), 5U);
+    EXPECT_EQ(scene.materials[0].name, "shines") << "only an id names it";
+    EXPECT_EQ(scene.materials[0].base_color, (Float4{1, 0.5F, 0, 1}));
+    EXPECT_EQ(scene.materials[0].json.find("BLEND"), std::string::npos);
+    EXPECT_EQ(scene.materials[1].base_color, (Float4{0, 1, 0, 0.25F}));
+    EXPECT_NE(scene.materials[1].json.find(R"("alphaMode":"BLEND")"), std::string::npos);
+    ASSERT_EQ(scene.images.size(), 2U) << "one that two materials show is there once";
+    EXPECT_EQ(scene.images[0].bytes, png);
+    EXPECT_EQ(scene.images[1].bytes, jpeg);
+    EXPECT_EQ(scene.materials[2].base_image, 0);
+    EXPECT_EQ(scene.materials[3].base_image, 1);
+    EXPECT_EQ(scene.materials[4].base_image, 0);
+    EXPECT_EQ(scene.textures, R"([{"source":0},{"source":1},{"source":0}])");
+}
+
 TEST(ColladaTest, EncodingsAndNamespaces) {
     const std::string plain = file("<node id=\"a\" name=\"B\u00e4rbel\"/>");
     EXPECT_EQ(must_parse("\xEF\xBB\xBF<?xml version=\"1.0\" encoding=\"utf-8\"?>" + plain)
@@ -603,6 +717,10 @@ TEST(ColladaTest, EncodingsAndNamespaces) {
     std::string wide = "\xFF\xFE";
     for (const char c : file("<node id=\"a\" name=\"wide\"/>")) wide += c, wide += '\0';
     EXPECT_EQ(must_parse(wide).scene.nodes[0].name, "wide");
+    for (std::size_t i = 0; i < wide.size(); i += 2) std::swap(wide[i], wide[i + 1]);
+    const auto by_content = read_memory(Bytes(wide.begin(), wide.end()), "cart.dae", {});
+    ASSERT_THAT(by_content, IsOk());
+    EXPECT_EQ(by_content.value().scene.nodes[0].name, "wide") << "the big end first";
     const std::string prefixed =
         std::regex_replace(plain, std::regex("<(/?)([A-Za-z])"), "<$1c:$2");
     EXPECT_EQ(must_parse(prefixed).scene.nodes.size(), 1U) << prefixed;

@@ -2,8 +2,12 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <cstring>
+#include <iterator>
 #include <nlohmann/json.hpp>
 #include <numbers>
+#include <pugixml.hpp>
+#include <sstream>
 
 #include "mellow/convert_file.h"
 #include "mellow/pose.h"
@@ -182,6 +186,197 @@ TEST(WriteColladaTest, StacksAreComposedByTheWritersThemselves) {
 }
 
 TEST(WriteColladaTest, SameSceneSameBytes) { EXPECT_EQ(dae(turning()), dae(turning())); }
+
+// ---- what the file says, taken apart by another library
+
+struct Xml {
+    explicit Xml(const std::string& text) {
+        EXPECT_TRUE(document.load_string(text.c_str())) << "no XML";
+    }
+    std::string text(const std::string& path) const {
+        return document.select_node(path.c_str()).node().child_value();
+    }
+    std::string attribute(const std::string& path, const char* name) const {
+        return document.select_node(path.c_str()).node().attribute(name).value();
+    }
+    std::size_t count(const std::string& path) const {
+        return document.select_nodes(path.c_str()).size();
+    }
+    /// Numbers of the source of this id.
+    std::vector<double> numbers(const std::string& id) const {
+        std::istringstream in(text("//source[@id='" + id + "']/float_array"));
+        return {std::istream_iterator<double>(in), {}};
+    }
+    pugi::xml_document document;
+};
+
+TEST(ColladaFileTest, ConventionRateAndCopyright) {
+    Scene scene = turning();
+    const auto xml = [&] { return Xml(dae(scene)); };
+    const char* const hand = "/COLLADA/extra/technique[@profile='mellow_crate']/hand";
+    EXPECT_EQ(xml().text("//up_axis"), "Y_UP");
+    EXPECT_EQ(xml().count(hand), 0U) << "COLLADA's own convention needs no mark";
+    EXPECT_EQ(xml().text("//frame_rate"), "30");
+    scene.rate_known = false;
+    EXPECT_EQ(xml().count("//frame_rate"), 0U);
+    scene.convention = {0.01, Axis::kPlusX, Axis::kPlusZ};
+    scene.copyright = "Tamsin & \"daughters\" <2026>";
+    EXPECT_EQ(xml().text("//up_axis"), "X_UP");
+    EXPECT_EQ(xml().count(hand), 0U);
+    EXPECT_EQ(xml().attribute("//unit", "meter"), "0.01");
+    EXPECT_EQ(xml().text("//copyright"), scene.copyright);
+    scene.convention.hand = Hand::kLeft;
+    EXPECT_EQ(xml().text(hand), name(Hand::kLeft));
+}
+
+TEST(ColladaFileTest, Cameras) {
+    Scene scene = turning();
+    scene.cameras = {
+        R"({"type":"perspective","perspective":{"yfov":1,"znear":0.25,"aspectRatio":1.5}})",
+        R"({"type":"orthographic","orthographic":{"xmag":2,"ymag":3,"znear":0,"zfar":9}})"};
+    scene.nodes[1].camera = 0, scene.nodes[2].camera = 1;
+    const Xml xml(dae(scene));
+    EXPECT_NEAR(std::stod(xml.text("//perspective/yfov")), 57.29577951308232, 1e-9);
+    EXPECT_EQ(xml.text("//perspective/aspect_ratio"), "1.5");
+    EXPECT_EQ(xml.text("//perspective/znear"), "0.25");
+    EXPECT_EQ(xml.text("//orthographic/xmag"), "2");
+    EXPECT_EQ(xml.text("//orthographic/ymag"), "3");
+    EXPECT_EQ(xml.attribute("//node[@name='n2']/instance_camera", "url"), "#camera1");
+    EXPECT_EQ(xml.attribute("//node[@name='n0']", "type"), "JOINT") << "motion without a skin";
+    EXPECT_EQ(xml.attribute("//node[@name='n1']", "type"), "NODE");
+}
+
+/// Two parts of three vertices with morph targets, weighted to n0 and n3 of a chain.
+Scene skinned_face() {
+    Scene scene = chain_scene(4, 1);
+    Primitive part;
+    part.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+    part.normals = {{0, 0, 1}, {0, 0, 1}, {0, 0, 1}};
+    part.indices = {0, 1, 2};
+    part.influences_per_vertex = 4;
+    part.influence_joints = {0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0};
+    part.influence_weights = {0.25F, 0.75F, 0, 0, 1, 0, 0, 0, 0.5F, 0.5F, 0, 0};
+    part.others = {{"COLOR_0", 3, Component::kUint8, true, {255, 0, 51, 0, 0, 0, 0, 255, 0}},
+                   {"TEXCOORD_0", 2, Component::kFloat, false, {}}};
+    const float uv[] = {0.5F, 0.25F, 0, 0, 1, 1};
+    part.others[1].bytes.resize(sizeof(uv));
+    std::memcpy(part.others[1].bytes.data(), uv, sizeof(uv));
+    MorphTarget smile, frown;
+    smile.positions = {{0, 0, 2}, {0, 0, 0}, {0, 0, 0}};
+    smile.normals = {{0, 1, -1}, {0, 0, 0}, {0, 0, 0}};
+    frown.positions = {{0, -1, 0}, {0, 0, 0}, {0, 0, 0}};
+    part.targets = {smile, frown};
+    Primitive second = part;
+    second.tangents.assign(3, {1, 0, 0, 1});
+    scene.meshes.push_back({"face", {part, second}, {"smile", "frown"}, {}, "", ""});
+    scene.skins.push_back({"skin", {0, 3}, {Affine{}, Affine{}}, kNone, "", ""});
+    Node face;
+    face.name = "face";
+    face.mesh = face.skin = 0;
+    face.morph_weights = {0.125, 0.5};
+    scene.nodes.push_back(face);
+    scene.roots.push_back(4);
+    return scene;
+}
+
+TEST(ColladaFileTest, ShapesSkinsAndMorphs) {
+    Scene scene = skinned_face();
+    const auto written = write_collada(scene, "spin");
+    ASSERT_THAT(written, IsOk());
+    const Xml xml(dae(scene));
+    using Numbers = std::vector<double>;
+    EXPECT_EQ(xml.text("(//geometry[1]/mesh/triangles)[1]/p"), "0 0 1 1 2 2");
+    EXPECT_EQ(xml.text("(//geometry[1]/mesh/triangles)[2]/p"), "3 0 4 1 5 2")
+        << "places of all parts stand in one list, the rest does not";
+    EXPECT_EQ(xml.numbers("mesh0-0-a0"), (Numbers{1, 0, 0.200000003, 0, 0, 0, 0, 1, 0}));
+    EXPECT_EQ(xml.numbers("mesh0-0-a1"), (Numbers{0.5, 0.75, 0, 1, 1, 0})) << "upwards";
+    EXPECT_EQ(xml.numbers("mesh0-target0-positions")[2], 2);
+    EXPECT_EQ(xml.numbers("mesh0-target0-0-normals"), (Numbers{0, 1, 0, 0, 0, 1, 0, 0, 1}));
+    EXPECT_EQ(xml.numbers("mesh0-morph-weights"), (Numbers{0.125, 0.5}));
+    EXPECT_EQ(xml.attribute("//controller/morph", "source"), "#mesh0");
+    EXPECT_EQ(xml.attribute("//controller/skin", "source"), "#mesh0-morph");
+    EXPECT_EQ(xml.count("//skeleton"), 1U) << "n3 hangs on n0, though by others";
+    EXPECT_EQ(xml.text("//skeleton"), "#" + xml.attribute("//node[@name='n0']", "id"));
+    const auto said = [](const Result<WrittenScene>& result) {
+        std::string all;
+        for (const Finding& f : result.value().findings) all += to_text(f);
+        return all;
+    };
+    EXPECT_THAT(said(written), HasSubstr("TANGENT"));
+    EXPECT_THAT(said(written), Not(HasSubstr("nodes with morph weights")));
+    Node again = scene.nodes[4];
+    again.name = "face.2", again.skin = kNone;
+    scene.nodes.push_back(again);
+    scene.roots.push_back(5);
+    EXPECT_THAT(said(write_collada(scene, "spin")),
+                HasSubstr("2 nodes with morph weights of their own"));
+}
+
+TEST(ColladaFileTest, ClipsCurvesAndWhatRests) {
+    Scene scene = skinned_face();
+    scene.rate = {30, 1};
+    Timeline blink{"blink", {}, {}, {}, {}};
+    blink.channels.push_back(
+        {4, Path::kWeights, {Interpolation::kLinear, 2, {0.5, 1.5}, {0, 0.25, 0.5, 0.75}}});
+    // At rest on both keys of a spline, and away from it between them, by 0.125 (4 - 2) / 2.
+    blink.channels.push_back(
+        {1, Path::kTranslation, {Interpolation::kCubicSpline, 3, {0.5, 1.5}, {}}});
+    for (const double v : {0, 0, 0, 0, 1, 0, 0, 0, 2, 0, 0, -2, 0, 1, 0, 0, 0, 0})
+        blink.channels.back().curve.values.append({v});
+    blink.channels.push_back(
+        {2, Path::kTranslation, {Interpolation::kLinear, 3, {0.5, 1.5}, {0, 1, 0, 2e-5, 1, 0}}});
+    scene.timelines.push_back(blink);
+    scene.timelines.push_back({"still", {}, {}, {}, {}});
+    scene.timelines[1].channels.push_back(
+        {1, Path::kTranslation, {Interpolation::kLinear, 3, {0, 1}, {0, 1, 0, 0, 1, 0}}});
+    const Xml xml(dae(scene));
+    const auto values = [&](const std::string& target) {
+        const std::string id = xml.attribute("//channel[@target='" + target + "']", "source");
+        return id.empty() ? std::vector<double>{} : xml.numbers(id.substr(1) + "-out");
+    };
+    using Numbers = std::vector<double>;
+    EXPECT_EQ(values("mesh0-morph-weights(0)"), (Numbers{0, 0.5}));
+    EXPECT_EQ(values("mesh0-morph-weights(1)"), (Numbers{0.25, 0.75}));
+    EXPECT_EQ(values("node1/translate.Z"), (Numbers{0, 0}));
+    const std::string id =
+        xml.attribute("//channel[@target='node1/translate.Z']", "source").substr(1);
+    // Control points a third of the second away, by a third of the slopes.
+    EXPECT_EQ(xml.numbers(id + "-after")[0], 0.833333333);
+    EXPECT_EQ(xml.numbers(id + "-after")[1], 0.666666667);
+    EXPECT_EQ(xml.numbers(id + "-before")[2], 1.16666667);
+    EXPECT_EQ(xml.numbers(id + "-before")[3], 0.666666667);
+    EXPECT_EQ(values("node2/translate.X"), (Numbers{0, 2e-5})) << "a fiftieth of a millimetre";
+    EXPECT_EQ(values("node2/translate.Y"), Numbers{}) << "what rests is left out";
+    EXPECT_EQ(xml.attribute("//animation_clip[@name='blink']", "start"), "0.5");
+    EXPECT_EQ(xml.attribute("//animation_clip[@name='blink']", "end"), "1.5");
+    EXPECT_EQ(xml.count("//library_animations/animation[2]/animation"), 3U)
+        << "an animation holds something, though nothing moves";
+}
+
+TEST(ColladaFileTest, MatricesHoldShearAndTurnsBetweenKeys) {
+    Scene scene = chain_scene(2, 1);
+    scene.rate = {30, 1}, scene.rate_known = true;
+    scene.nodes[0].shear = Affine{{1, 0, 0}, {0.5, 1, 0}, {0, 0, 1}, {}};
+    const Quat end = about({0, 0, 1}, 120);
+    scene.timelines.push_back({"turn", {}, {}, {}, {}});
+    scene.timelines[0].channels.push_back(
+        {0,
+         Path::kRotation,
+         {Interpolation::kLinear, 4, {0, 1}, {0, 0, 0, 1, 0, 0, end.z, end.w}}});
+    ColladaOptions options;
+    options.matrices = true;
+    const Xml xml(dae(scene, options));
+    const std::vector<double> m = xml.numbers("motion0-0-out");
+    ASSERT_EQ(m.size(), 16U * 31) << "one a frame";
+    // After half a second by 60 degrees: x goes to (c, s), y to itself and half of that.
+    const double c = 0.5, s = std::sqrt(0.75);
+    const double wanted[] = {c, 0.5 * c - s, 0, 0, s, 0.5 * s + c, 0, 0};
+    for (std::size_t i = 0; i < 8; ++i) EXPECT_NEAR(m[16 * 15 + i], wanted[i], 1e-8) << i;
+    // Without matrices it stands at rest.
+    const Xml members(dae(scene));
+    EXPECT_EQ(members.text("//node[@name='n0']/matrix[@sid='shear']"),
+              "1 0.5 0 0 0 1 0 0 0 0 1 0 0 0 0 1");
+}
 
 TEST(ConvertSceneTest, SkinnedMeshesStandAtTheTop) {
     Scene scene = turning();

@@ -234,7 +234,9 @@ TEST_F(DraftTest, TheToolWritesDraftsAndPacksWithoutARecipe) {
     const std::string recipe = (folder_ / "new.recipe.toml").string(),
                       scene = (folder_ / "tamsin.glb").string(),
                       rig = " --rig " + (folder_ / "tamsin.rig.toml").string();
-    EXPECT_EQ(run_tool("draft " + scene + " -o " + recipe).exit, 1) << "the rig is to be filled in";
+    const auto bare_figure = run_tool("draft " + scene + " -o " + recipe);
+    EXPECT_EQ(bare_figure.exit, 1) << "the rig is to be filled in";
+    EXPECT_THAT(bare_figure.out, HasSubstr("fill in: 0 of 28 deform joints have keys"));
     const auto again = run_tool("draft " + scene + rig + " -o " + recipe);
     EXPECT_EQ(again.exit, 4);
     EXPECT_THAT(again.err, HasSubstr("output-exists"));

@@ -95,6 +95,20 @@ TEST(MotionTextTest, NumbersAreTheSameBits) {
               places);
 }
 
+TEST(MotionTextTest, OnlyWhatIsKnownIsTold) {
+    Scene scene = read_motion_text(kByHand, "hand.txt").value();
+    scene.timelines[0].scalars = {
+        {"a \\ \"b\"", "bar", {Interpolation::kLinear, 1, {0, 1}, {0.1, 1.0 / 3}}}};
+    scene.rate_known = true;
+    const std::string known = write_motion_text(scene).value();
+    EXPECT_THAT(known, HasSubstr("\nrate 24\n"));
+    EXPECT_THAT(known, HasSubstr("scalar \"a \\\\ \\\"b\\\"\" \"bar\" linear\n"));
+    EXPECT_THAT(known, HasSubstr("numbers double\n")) << "a third of a scalar needs them";
+    EXPECT_THAT(known, HasSubstr("extras {\"seen\":[1,2]}\n"));
+    scene.rate_known = false;
+    EXPECT_EQ(write_motion_text(scene).value().find("rate "), std::string::npos);
+}
+
 TEST(MotionTextTest, WhatIsNoSuchTextIsToldByItsLine) {
     const auto wrong = [](const char* from, const char* to, const char* where, const char* part) {
         EXPECT_THAT(read_motion_text(test::change(kByHand, from, to), "hand.txt"),

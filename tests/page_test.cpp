@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <cstring>
 #include <nlohmann/json.hpp>
 #include <set>
 
@@ -12,6 +13,7 @@
 #include "packing.h"
 #include "plain_gltf.h"
 #include "rigs.h"
+#include "small_figure.h"
 
 namespace mellow::page_test {
 namespace {
@@ -158,6 +160,121 @@ TEST_F(PageTest, OtherAxesLayoutsAndFormats) {
     const json text = browser_.open(folder_ / "a.html", "#check");
     EXPECT_THAT(text["state"]["errors"], SizeIs(0)) << text["state"];
     EXPECT_EQ(text["figures"][0]["clips"]["walk"]["at"][9].size(), 29U);
+}
+
+TEST_F(PageTest, NumbersOfFilesAreThoseOfTheSpecification) {
+    std::vector<unsigned char> bin;
+    std::string views, accessors;
+    int count = 0;
+    const auto add = [&](const auto& numbers, const std::string& about,
+                         const std::string& view = "") {
+        const std::size_t at = bin.size(), size = numbers.size() * sizeof(numbers[0]);
+        bin.resize((at + size + 3) / 4 * 4);
+        std::memcpy(&bin[at], numbers.data(), size);
+        views += fmt::format(R"({}{{"buffer":0,"byteOffset":{},"byteLength":{}{}}})",
+                             count == 0 ? "" : ",", at, size, view);
+        accessors +=
+            fmt::format(R"({}{{"bufferView":{},{}}})", count == 0 ? "" : ",", count, about);
+        ++count;
+    };
+    using Floats = std::vector<float>;
+    const auto floats = [](int n, const char* type) {
+        return fmt::format(R"("componentType":5126,"count":{},"type":"{}")", n, type);
+    };
+    const float half = std::sqrt(0.5F);
+    add(Floats{0, 2}, floats(2, "SCALAR"));                          // times
+    add(Floats{0, 0, 0, 1, 0, 0, -half, -half}, floats(2, "VEC4"));  // of two signs
+    add(Floats{3, 5}, floats(2, "SCALAR"));                          // a step
+    add(Floats{0, 0, 1, 0, 0, 0}, floats(6, "SCALAR"));              // slope 1, then 0
+    add(std::vector<std::int16_t>{16384, -32768},
+        R"("componentType":5122,"normalized":true,"count":2,"type":"SCALAR")");
+    add(Floats{1, 2, 3, 0, 4, 5, 6, 0}, floats(2, "VEC3"), R"(,"byteStride":16)");
+    std::string text = fmt::format(
+        R"({{"asset":{{"version":"2.0"}},"buffers":[{{"byteLength":{}}}],"bufferViews":[{}],"accessors":[{}]}})",
+        bin.size(), views, accessors);
+    text.resize((text.size() + 3) / 4 * 4, ' ');
+    std::vector<unsigned char> glb;
+    const auto word = [&](std::size_t v) {
+        for (int shift = 0; shift < 32; shift += 8)
+            glb.push_back(static_cast<unsigned char>(v >> shift));
+    };
+    word(0x46546C67), word(2), word(28 + text.size() + bin.size());
+    word(text.size()), word(0x4E4F534A), glb.insert(glb.end(), text.begin(), text.end());
+    word(bin.size()), word(0x004E4942), glb.insert(glb.end(), bin.begin(), bin.end());
+
+    test::write_bytes(folder_ / "figure.glb", test::figure({}));
+    ASSERT_EQ(run_tool("view " + path("figure.glb") + " -o " + path("a.html")).exit, 0);
+    const json said = browser_.open(
+        folder_ / "a.html", "", "const f = new Glb.File(Glb.bytesOf('" + test::base64(glb) + R"('));
+        const of = (output, interpolation, t, turns) => Glb.sample(f, { input: 0, output, interpolation }, t, turns);
+        const bare = { file: {} }, list = (mode) => App.stage.triangles(bare, { mode }, 5);
+        return { turn: of(1, 'LINEAR', 1, true), before: of(2, 'STEP', 1.9), after: of(2, 'STEP', 2),
+            cubic: of(3, 'CUBICSPLINE', 1), whole: [...f.accessor(4).values], strided: [...f.accessor(5).values],
+            strip: list(5), fan: list(6), euler: ['XYZ', 'ZYX', 'YXZ'].map((o) => Curves.euler([0.5, 0, 0, Math.sqrt(0.75)], o)) };)");
+    // Half of a quarter turn; 1/2 (1 - u)^2 u span is 1/4 in the middle; fractions of 32767.
+    EXPECT_NEAR(said["turn"][2].get<double>() * said["turn"][3].get<double>(), std::sqrt(0.125),
+                1e-6);
+    EXPECT_EQ(said["before"][0], 3);
+    EXPECT_EQ(said["after"][0], 5);
+    EXPECT_NEAR(said["cubic"][0].get<double>(), 0.25, 1e-6);
+    EXPECT_NEAR(said["whole"][0].get<double>(), 16384 / 32767.0, 1e-6);
+    EXPECT_EQ(said["whole"][1], -1);
+    EXPECT_EQ(said["strided"], json::parse("[1,2,3,4,5,6]"));
+    EXPECT_EQ(said["strip"], json::parse("[0,1,2,2,1,3,2,3,4]"));
+    EXPECT_EQ(said["fan"], json::parse("[0,1,2,0,2,3,0,3,4]"));
+    for (const json& angles : said["euler"]) {
+        EXPECT_NEAR(angles[0].get<double>(), 60, 1e-6) << "about X, whatever the order";
+        EXPECT_NEAR(angles[1].get<double>(), 0, 1e-6);
+    }
+}
+
+TEST_F(PageTest, TravelInChannelsIsPutBack) {
+    // Half a metre to the left and one ahead in two seconds, and a quarter turn to the left; the
+    // head comes to lie 0.2 before the hips.
+    write_text(folder_ / "s.toml", "start = \"c\"\n[[state]]\nname = \"c\"\n");
+    std::vector<test::Keyed> keys{test::keyed(0, "translation", 48,
+                                              [](int f) {
+                                                  return test::Three{f / 96.0, 1, f / 48.0};
+                                              }),
+                                  test::keyed(1, "translation", 48,
+                                              [](int f) {
+                                                  return test::Three{0, 0.5, 0.2 * f / 48};
+                                              }),
+                                  test::keyed(0, "rotation", 48, [](int f) {
+                                      const double half = std::acos(-1) / 4 * f / 48;
+                                      return test::Three{0, std::sin(half), 0, std::cos(half)};
+                                  })};
+    test::write_bytes(folder_ / "figure.glb", test::figure(keys));
+    const auto file = [&](const std::string& convention) {
+        return change(test::recipe("range = [0, 48]\ntravel = [\"ground\", \"heading\"]\ntravel_as "
+                                   "= \"channels\"\n",
+                                   "convention = \"" + convention + "\"\n"),
+                      "[output]", "[travel]\nhips = \"hips\"\n[output]");
+    };
+    const auto packed = test::pack_text(folder_, file("z-up-centimetre-left"), true);
+    ASSERT_THAT(packed, IsOk());
+    ASSERT_TRUE(packed.value().proven) << grouped_text(packed.value().findings);
+    const ToolRun shown = run_tool("view " + path("out") + " -o " + path("a.html"));
+    ASSERT_EQ(shown.exit, 0) << shown.err;
+    const json said = browser_.open(folder_ / "a.html", "", R"(
+        const at = (name) => { const f = App.figures[0]; return placeOn(poseOf(f, clipOf(f, 'c'), 2), f.names.indexOf(name)); };
+        return { hips: at('hips'), head: at('head') };)");
+    const double hips[] = {0.5, 1, 1}, head[] = {0.7, 1.5, 1};
+    for (std::size_t c = 0; c < 3; ++c) {
+        EXPECT_NEAR(said["hips"][c].get<double>(), hips[c], 1e-4) << c;
+        EXPECT_NEAR(said["head"][c].get<double>(), head[c], 1e-4) << c;
+    }
+    // A turn to the left counts the other way in axes of the other hand.
+    const auto heading = [&](const std::string& convention) {
+        EXPECT_THAT(test::pack_text(folder_, file(convention), true), IsOk());
+        const auto run = run_tool("play --json --seconds 2 --rate 24 " + path("out") +
+                                  " --states " + path("s.toml"));
+        EXPECT_EQ(run.exit, 0) << run.err;
+        const json steps = json::parse(run.out)["steps"];
+        return steps.back()["heading_degrees"].get<double>();
+    };
+    EXPECT_NEAR(heading("y-up-metre"), 90, 0.01);
+    EXPECT_NEAR(heading("y-up-metre-left"), -90, 0.01);
 }
 
 TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {

@@ -346,6 +346,10 @@ TEST_F(PlayTest, TheToolTellsItAndTheSameScriptGivesTheSameBytes) {
     const auto run = run_tool(command);
     EXPECT_EQ(run.exit, 0) << run.err;
     EXPECT_THAT(run.out, HasSubstr("walking = yes"));
+    EXPECT_THAT(run.out, HasSubstr("from stand"));
+    EXPECT_THAT(run.out, HasSubstr("from walk"));
+    EXPECT_THAT(run.out, testing::Not(HasSubstr("again")));
+    EXPECT_THAT(run.out, testing::Not(HasSubstr("-0.0 "))) << "no sign on nothing";
     EXPECT_THAT(run.out, HasSubstr("cue right at foot.R"));
     EXPECT_THAT(run.out, HasSubstr("nobody listens to wave"));
     const auto a = run_tool(command + " --json --rate 60"),
@@ -361,6 +365,11 @@ TEST_F(PlayTest, TheToolTellsItAndTheSameScriptGivesTheSameBytes) {
     EXPECT_EQ(none.exit, 3);
     EXPECT_THAT(none.err, HasSubstr("crate.json"));
     EXPECT_EQ(run_tool(command + " --rate 0").exit, 2);
+    write_text(*folder() / "c.csv", "seconds,name,value\n100000,wave,\n");
+    const auto endless = run_tool(command);
+    EXPECT_EQ(endless.exit, 2);
+    EXPECT_THAT(endless.err, HasSubstr("100002"));
+    write_text(*folder() / "c.csv", "seconds,name,value\n2.2,wave,\n");
     EXPECT_EQ(run_tool(command + " -o page.txt").exit, 2);
     EXPECT_FALSE(std::filesystem::exists("page.txt"));
 }

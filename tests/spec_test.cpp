@@ -244,6 +244,107 @@ TEST(SpecTest, KeysFarFromUnitAreSaidAndSplinesKept) {
                   static_cast<double>(spline[i]));
 }
 
+/// A GLB with these chunks, by the header that the specification has (4.4.2).
+std::vector<std::uint8_t> glb_of(
+    const std::vector<std::pair<std::uint32_t, std::vector<unsigned char>>>& chunks,
+    std::uint32_t version = 2, std::uint32_t more = 0) {
+    std::vector<std::uint8_t> out(12);
+    const auto put = [&](std::size_t at, std::uint32_t v) { std::memcpy(&out.at(at), &v, 4); };
+    for (const auto& [type, bytes] : chunks) {
+        out.resize(out.size() + 8);
+        put(out.size() - 8, static_cast<std::uint32_t>(bytes.size()));
+        put(out.size() - 4, type);
+        out.insert(out.end(), bytes.begin(), bytes.end());
+    }
+    put(0, 0x46546C67), put(4, version);
+    put(8, static_cast<std::uint32_t>(out.size()) + more);
+    return out;
+}
+
+std::vector<unsigned char> padded(std::string text) {
+    text.resize((text.size() + 3) / 4 * 4, ' ');
+    return {text.begin(), text.end()};
+}
+
+TEST(SpecTest, ContainersAreWholeOfTheirVersionAndHoldOneBuffer) {
+    constexpr std::uint32_t kJson = 0x4E4F534A, kBin = 0x004E4942, kOther = 0x52485458;
+    const auto document = [](const std::string& buffers, int buffer) {
+        return padded(fmt::format(
+            R"({{"asset":{{"version":"2.0"}},"buffers":[{}],"bufferViews":[{{"buffer":{},"byteLength":12}}],"accessors":[{{"bufferView":0,"componentType":5126,"count":1,"type":"VEC3"}}]{}}})",
+            buffers, buffer, kMesh));
+    };
+    const std::string twelve = R"({"byteLength":12})";
+    const auto text = document(twelve, 0), two = document(twelve + "," + twelve, 1);
+    const auto first = floats({1, 2, 3}), second = floats({7, 8, 9});
+    const auto place = [&](const std::vector<std::uint8_t>& bytes) {
+        const auto read = read_tiny(bytes);
+        EXPECT_THAT(read, IsOk());
+        return read ? read.value().scene.meshes[0].primitives[0].positions.at(0) : Float3{};
+    };
+    EXPECT_EQ(place(glb_of({{kJson, text}, {kBin, first}})), (Float3{1, 2, 3}));
+    EXPECT_EQ(place(glb_of({{kJson, text}, {kBin, first}, {kOther, second}, {kBin, second}})),
+              (Float3{1, 2, 3}))
+        << "the second chunk is the buffer; others are passed over";
+    EXPECT_THAT(read_tiny(glb_of({{kJson, text}, {kBin, first}}, 1)),
+                FailsWith(Code::kGltfBroken, "container version 1"));
+    EXPECT_THAT(read_tiny(glb_of({{kJson, text}, {kBin, first}}, 2, 8)),
+                FailsWith(Code::kGltfBroken, "as its header says"));
+    auto longer = glb_of({{kJson, text}, {kBin, first}});
+    longer.resize(longer.size() + 4);
+    EXPECT_THAT(read_tiny(longer), FailsWith(Code::kGltfBroken, "as its header says"));
+    // Only the first buffer may stand for the chunk (3.6.1.2).
+    EXPECT_THAT(read_tiny(glb_of({{kJson, two}, {kBin, first}})),
+                FailsWith(Code::kGltfBroken, "buffers[1]"));
+}
+
+TEST(SpecTest, ViewsStayInWhatTheirBufferDeclares) {
+    const auto read = [](const std::string& buffer, const std::string& view,
+                         const std::vector<float>& data = {1, 2, 3, 4, 5, 6}) {
+        return read_tiny(text_bytes(fmt::format(
+            R"({{"asset":{{"version":"2.0"}},"buffers":[{{{},"uri":"data:;base64,{}"}}],"bufferViews":[{{"buffer":0,{}}}],"accessors":[{{"bufferView":0,"componentType":5126,"count":1,"type":"VEC3"}}]{}}})",
+            buffer, base64(floats(data)), view, kMesh)));
+    };
+    const auto whole = read(R"("byteLength":24)", R"("byteOffset":12,"byteLength":12)");
+    ASSERT_THAT(whole, IsOk());
+    EXPECT_EQ(whole.value().scene.meshes[0].primitives[0].positions[0], (Float3{4, 5, 6}));
+    EXPECT_THAT(read(R"("byteLength":12)", R"("byteOffset":12,"byteLength":12)"),
+                FailsWith(Code::kGltfReference, "bufferViews[0]"));
+    EXPECT_THAT(read(R"("byteLength":24)", R"("byteOffset":3.5,"byteLength":12)"),
+                FailsWith(Code::kGltfBroken, "3.5"));
+    EXPECT_THAT(read(R"("byteLength":24)", R"("byteLength":24,"byteStride":18)"),
+                FailsWith(Code::kGltfBroken, "a multiple of 4"));
+    // 16 bytes are 24 letters of base64, two of them padding; the length may be told as 16.0.
+    EXPECT_THAT(read(R"("byteLength":16.0)", R"("byteLength":12)", {1, 2, 3, 4}), IsOk());
+}
+
+TEST(SpecTest, TextFilesMayBeginWithAByteOrderMark) {
+    const std::string mark = "\xEF\xBB\xBF";
+    const auto format = [&](const std::string& text) {
+        const std::string all = mark + text;
+        const auto read = read_memory(Bytes(all.begin(), all.end()), "t", {});
+        EXPECT_THAT(read, IsOk());
+        return read ? read.value().format : "";
+    };
+    EXPECT_EQ(format(" {\"asset\":{\"version\":\"2.0\"},\"nodes\":[{}]}"), "glTF 2.0");
+    EXPECT_EQ(format("\nHIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 3 Xrotation Yrotation "
+                     "Zrotation\n}\nMOTION\nFrames: 1\nFrame Time: 0.04\n0 0 0\n"),
+              "BVH");
+}
+
+TEST(SpecTest, FilesAreAsLongAsTheLimitAllows) {
+    const test::TempFolder folder;
+    test::write_text(folder / "a.bin", std::string(100, 'x'));
+    ReadLimits limits;
+    limits.file_bytes = 100;
+    EXPECT_THAT(read_file(folder / "a.bin", limits), IsOk());
+    limits.file_bytes = 99;
+    EXPECT_THAT(read_file(folder / "a.bin", limits), FailsWith(Code::kLimit, "at most 99 bytes"));
+    TrueConvention truth;
+    truth.frames = BvhFrames::kDeclared, truth.places = BvhPlaces::kAdded;
+    EXPECT_EQ(limits_for(truth).bvh_frames, BvhFrames::kDeclared);
+    EXPECT_EQ(limits_for(truth).bvh_places, BvhPlaces::kAdded);
+}
+
 TEST(SpecTest, BvhChannelsThatAreMissingKeepTheirOffset) {
     const std::string head =
         "HIERARCHY\nROOT a\n{\nOFFSET 1 -4 2\nCHANNELS 4 Yposition Zrotation "
