@@ -513,6 +513,9 @@ TEST_F(CheckTest, ReportsForPeopleMachinesAndBuildServers) {
     for (const pugi::xml_node test : suite.children("testcase")) {
         ++tests;
         failures += test.child("failure") ? 1 : 0;
+        if (test.attribute("name").value() == std::string("hand") && test.child("failure")) {
+            EXPECT_STREQ(test.child("failure").attribute("message").value(), "right");
+        }
     }
     EXPECT_EQ(tests, suite.attribute("tests").as_int());
     EXPECT_EQ(failures, suite.attribute("failures").as_int());

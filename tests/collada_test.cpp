@@ -265,6 +265,25 @@ TEST(ColladaTest, WholeMatricesBlendAsTurns) {
     EXPECT_EQ(scene.timelines[0].channels.size(), 2U) << "place and turn, no scale";
 }
 
+TEST(ColladaTest, AJumpOfOneMemberAmongOthersIsTwoKeys) {
+    Scene scene =
+        must_parse(file("<node id=\"n\"><rotate sid=\"x\">1 0 0 0</rotate>"
+                        "<rotate sid=\"y\">0 1 0 0</rotate></node>",
+                        animations(animation("a", "n/x.ANGLE",
+                                             {"0 0.5 1", "0 90 90", "STEP STEP STEP", 3}) +
+                                   animation("b", "n/y.ANGLE", {"0 1", "0 60", "LINEAR LINEAR"}))))
+            .scene;
+    compose_stacks(scene);
+    const Curve& curve = scene.timelines.at(0).channels.at(0).curve;
+    for (std::size_t k = 1; k < curve.times.size(); ++k)
+        EXPECT_GT(curve.times[k], curve.times[k - 1]) << k;
+    // R = Rx Ry: half a second in, y has turned by 30 degrees, x by 0 and then by 90.
+    const Affine before = world(scene, "n", 0.4999), after = world(scene, "n", 0.5001);
+    EXPECT_LT(length(before.y - Vec3{0, 1, 0}), 1e-3);
+    EXPECT_LT(length(after.y - Vec3{0, 0, 1}), 1e-3);
+    EXPECT_LT(length(before.x - Vec3{std::sqrt(0.75), 0, -0.5}), 1e-3);
+}
+
 TEST(ColladaTest, DecimalCommasAreReadWhereNoPointStands) {
     const auto node = [](const std::string& numbers) {
         return file("<node id=\"n\"><translate>" + numbers + "</translate></node>");

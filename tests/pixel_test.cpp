@@ -144,6 +144,14 @@ TEST(PixelTest, PosesAreThoseOfTheirTimeAndMayBeLookedAtFromNear) {
     const Pixels near = sheet.drawn(2, {ViewFrom::kFront, 100, 100, "n1", 0.25});
     for (const int at : {1, 50, 98})
         EXPECT_EQ(near.at(at, 90)[1], 0) << "nothing but red body is so near";
+    // A body that stands where it is, while n0 is three metres away at that time.
+    sheet.scene.nodes[2].parent = kNone, sheet.scene.roots = {0, 2};
+    const Pixels away = sheet.drawn(2, {ViewFrom::kFront, 100, 100, "n0", 1.5});
+    for (int x = 0; x < 100; ++x) EXPECT_EQ(away.at(x, 45), away.at(0, 0)) << x;
+    // In a narrow picture it is as whole as in a wide one.
+    const Pixels narrow = sheet.drawn(0, {ViewFrom::kFront, 50, 100, "", 1});
+    EXPECT_NE(narrow.at(25, 71), narrow.at(0, 0));
+    EXPECT_EQ(narrow.at(25, 75), narrow.at(0, 0));
     const auto nowhere = draw_pose(sheet.scene, sheet.clip, 0, {ViewFrom::kFront, 9, 9, "x", 1});
     EXPECT_THAT(nowhere, test::FailsWith(Code::kNameUnknown, "no joint \"x\""));
     // Skeletons without a mesh: the way from the root to the hips is no limb.
@@ -225,6 +233,16 @@ TEST(PixelTest, ChartsMarkWhatTheySay) {
     EXPECT_EQ(bars[0], sizes.width - 330 - 150);
     EXPECT_NEAR(bars[1], bars[0] / 2.0, 1);
     EXPECT_NEAR(bars[2], bars[0] / 100.0, 1);
+    // What has no room is told by its own bytes, whatever those that are shown have.
+    const auto rest = [](std::uint64_t shown, std::uint64_t hidden) {
+        std::vector<std::pair<std::string, std::uint64_t>> files;
+        for (int i = 0; i < 36; ++i) files.emplace_back("f", i < 31 ? shown : hidden);
+        const Pixels p(draw_sizes("t", files));
+        const auto row = [&](int y) { return p.bytes.begin() + 3 * y * p.width; };
+        return std::vector<std::uint8_t>(row(756), row(776));
+    };
+    EXPECT_EQ(rest(1000, 3), rest(2000, 3));
+    EXPECT_NE(rest(1000, 3), rest(1000, 4));
 }
 
 }  // namespace

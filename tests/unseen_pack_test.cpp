@@ -716,9 +716,50 @@ TEST_F(UnseenPackTest, MotionFilesMayHaveTheirNodesInAnyOrderMorphsAndFrames) {
         const Pose end = pose_at(read, read.timelines.at(0), 1);
         const auto hips = static_cast<std::size_t>(find_node(read, "hips"));
         EXPECT_LT(length(end.worlds.at(hips).o - Vec3{0, 1, 1}), 1e-6) << clip.clip.name;
+        const Pose half = pose_at(read, read.timelines.at(0), 0.5);
+        EXPECT_LT(length(half.worlds.at(hips).o - Vec3{0, 1, 0.5}), 1e-6) << clip.clip.name;
     }
     ASSERT_EQ(report.value().clips[0].morphs.size(), 1U);
     EXPECT_EQ(report.value().clips[0].morphs[0].activity.at(0).most, 1);
+}
+
+TEST_F(UnseenPackTest, AJointThatAFileLacksIsSaid) {
+    write_bytes(folder_ / "figure.glb", figure({}));
+    std::string bvh =
+        "HIERARCHY\nROOT hips\n{\nOFFSET 0 1 0\nCHANNELS 6 Xposition Yposition Zposition Zrotation "
+        "Yrotation Xrotation\nEnd Site\n{\nOFFSET 0 0.5 0\n}\n}\nMOTION\nFrames: 3\nFrame Time: "
+        "0.0416667\n";
+    for (int f = 0; f < 3; ++f) bvh += fmt::format("0 1 0 {} 0 0\n", f);
+    write_text(folder_ / "b.bvh", bvh);
+    const auto report = pack_text(
+        folder_,
+        "[figure]\nfile = \"figure.glb\"\n[output]\nfolder = \"out\"\npicture = false\n[target]\n"
+        "rate = 24\n[[source]]\nname = \"b\"\nfile = \"b.bvh\"\nrate = 24\nunit = \"metre\"\nup = "
+        "\"+Y\"\nfront = \"+Z\"\n[[clips]]\nsource = \"b\"\n",
+        true);
+    ASSERT_THAT(report, IsOk());
+    EXPECT_THAT(grouped_text(report.value().findings),
+                HasSubstr("joints that the file does not have, and that rest: head\n"));
+}
+
+TEST_F(UnseenPackTest, TimelinesOfTwoRatesInAMotionFileAreSaid) {
+    write_bytes(folder_ / "figure.glb", figure({}));
+    Scene motion = test::read_tiny(figure(turning())).value().scene;
+    motion.timelines.push_back(motion.timelines[0]);
+    motion.timelines[0].name = "film", motion.timelines[1].name = "tape";
+    for (Channel& channel : motion.timelines[1].channels)
+        for (std::size_t k = 0; k < channel.curve.times.size(); ++k)
+            channel.curve.times.edit()[k] = static_cast<double>(k) / 25;
+    write_bytes(folder_ / "m.glb", write_glb(motion));
+    const auto report = pack_text(
+        folder_,
+        "[figure]\nfile = \"figure.glb\"\n[output]\nfolder = \"out\"\npicture = false\n[target]\n"
+        "rate = 24\n[travel]\nhips = \"hips\"\n[[source]]\nname = \"m\"\nfile = \"m.glb\"\n"
+        "[[clips]]\nsource = \"m\"\nmatch = \"film\"\n",
+        true);
+    ASSERT_THAT(report, IsOk());
+    const std::string said = grouped_text(report.value().findings);
+    EXPECT_THAT(said, AllOf(HasSubstr("[rate-suspect] m.glb"), HasSubstr("tape")));
 }
 
 TEST_F(UnseenPackTest, RigsOfFilesTellWhatMoves) {
