@@ -91,8 +91,11 @@ class MotionReader {
             say({Code::kDefaultName, Severity::kNote, out_.file, change, "", ""});
         Stock stock = take_stock(scene);
         // Unit and axes are not guessed at: joints that lie as those of the figure say them.
-        for (const Finding& f : stock.findings)
-            if (f.code == Code::kRateSuspect && !source_.truth.answers(f)) say(of_this_file(f));
+        for (Finding& f : stock.findings)
+            if (f.code == Code::kRateSuspect && !source_.truth.answers(f)) {
+                f.where = out_.file + ", " + f.where;  // it names the timeline alone
+                say(in_recipe_words(std::move(f)));
+            }
         out_.stock = std::move(stock.timelines);
         drop_vertices(scene);
         to_inside(scene);
