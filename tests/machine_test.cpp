@@ -116,6 +116,11 @@ TEST(JointChoiceTest, RigidPartsThatMoveBecomeJoints) {
     key_turn(scene, helper, {}, from_axis_angle({1, 0, 0}, 1));
     EXPECT_EQ(chosen(scene, {}), (NameList{"wheel", "bolt"}));
     EXPECT_EQ(chosen(scene, {}, {lever}), (NameList{"lever", "wheel", "bolt"}));
+    // What morphs where it stands moves no joint.
+    Scene morphs = scene;
+    morphs.timelines.at(0).channels.push_back(
+        {ground, Path::kWeights, {Interpolation::kLinear, 1, {0, 1}, {0, 1}}});
+    EXPECT_EQ(chosen(morphs, {}), (NameList{"wheel", "bolt"}));
     split_rigid_meshes(scene);
     EXPECT_EQ(chosen(scene, {}), (NameList{"wheel", "bolt"}));
     EXPECT_EQ(scene.nodes[at(find_node(scene, "wheel.mesh"))].parent, wheel);

@@ -293,6 +293,7 @@ TEST(JointMapTest, NamesAreRenamedByTableAndByRule) {
     EXPECT_EQ(renamed("mixed_toe_end", "", renames), "toe_tip");
     EXPECT_EQ(renamed("mixed__end", "", renames), "mixed__end") << "the star stands for something";
     EXPECT_EQ(renamed("spine", "a:", renames), "spine");
+    EXPECT_EQ(renamed("a:", "a:", renames), "a:") << "a name that is the prefix alone stays";
 }
 
 // ------------------------------------------------------------------------------- again and again

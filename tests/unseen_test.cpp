@@ -661,6 +661,21 @@ TEST(UnseenKeysTest, BonesOfOtherLengthsAreRefusedUnlessEveryTimelineKeysThem) {
     EXPECT_THAT(matched(1.02, 0), FailsWith(Code::kSkeletonDiffers, "102.0 cm"));
     EXPECT_THAT(matched(1.5, 1), FailsWith(Code::kSkeletonDiffers, "150.0 cm"));
     EXPECT_THAT(matched(1.5, 2), IsOk());
+    // Members of a stack: a matrix and a look-at say where a node stands, a turn does not.
+    for (const auto& [kind, places] : {std::pair(StackKind::kTranslate, true),
+                                       {StackKind::kMatrix, true},
+                                       {StackKind::kLookAt, true},
+                                       {StackKind::kRotate, false}}) {
+        Scene motion;
+        const int hips = test::add_node(motion, "hips", kNone, up(1));
+        const int head = test::add_node(motion, "head", hips, up(1.5));
+        motion.nodes[static_cast<std::size_t>(head)].stack = {{kind, "s", {}}};
+        motion.timelines.resize(1);
+        MemberCurve curve;
+        curve.node = head, curve.element = 0;
+        motion.timelines[0].members = {curve};
+        EXPECT_EQ(match_joints(figure, motion, {}, "m").ok(), places) << static_cast<int>(kind);
+    }
 }
 
 TEST(UnseenKeysTest, TablesTellMeshesApartAndTimesAscend) {
