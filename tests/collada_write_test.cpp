@@ -169,6 +169,7 @@ TEST(WriteColladaTest, NamesThatXmlCannotHoldAreSaidAndComeBack) {
     const auto written = write_collada(scene, "spin");
     ASSERT_THAT(written, IsOk());
     EXPECT_THAT(to_text(written.value().findings.at(0)), HasSubstr("rig_hips____1_"));
+    EXPECT_THAT(dae(scene), HasSubstr("name=\"_2nd\"")) << "no XML name begins with a digit";
     const Scene read = again(dae(scene));
     EXPECT_EQ(read.nodes[0].name, "rig:hips & <1>");
     EXPECT_EQ(read.nodes[1].name, "2nd");
@@ -225,6 +226,7 @@ TEST(ColladaFileTest, ConventionRateAndCopyright) {
     EXPECT_EQ(xml().count(hand), 0U);
     EXPECT_EQ(xml().attribute("//unit", "meter"), "0.01");
     EXPECT_EQ(xml().text("//copyright"), scene.copyright);
+    EXPECT_THAT(dae(scene), HasSubstr(">Tamsin &amp; ")) << "pugixml forgives a lone &";
     scene.convention.hand = Hand::kLeft;
     EXPECT_EQ(xml().text(hand), name(Hand::kLeft));
 }
@@ -297,6 +299,11 @@ TEST(ColladaFileTest, ShapesSkinsAndMorphs) {
     EXPECT_EQ(xml.attribute("//controller/skin", "source"), "#mesh0-morph");
     EXPECT_EQ(xml.count("//skeleton"), 1U) << "n3 hangs on n0, though by others";
     EXPECT_EQ(xml.text("//skeleton"), "#" + xml.attribute("//node[@name='n0']", "id"));
+    scene.skins[0].joints = {2, 3};
+    const Xml below(dae(scene));
+    EXPECT_EQ(below.count("//skeleton"), 1U) << "joints below two nodes that are none";
+    EXPECT_EQ(below.text("//skeleton"), "#" + below.attribute("//node[@name='n2']", "id"));
+    scene.skins[0].joints = {0, 3};
     const auto said = [](const Result<WrittenScene>& result) {
         std::string all;
         for (const Finding& f : result.value().findings) all += to_text(f);

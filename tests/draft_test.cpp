@@ -177,6 +177,30 @@ TEST_F(DraftTest, WhatBeginsAndEndsAtRestIsNoLoopForCertain) {
     }
 }
 
+TEST_F(DraftTest, LoopsThatMissTheSamplesAreFitted) {
+    const PackReport packed =
+        test::pack_text(folder_, read_text(folder_ / "tamsin.recipe.toml")).value();
+    for (const auto& [frames, fit] : {std::pair{24, false}, {23, true}, {26, true}}) {
+        Scene scene = read_scene(packed.folder / "tamsin.glb").value().scene;
+        Channel nod{find_node(scene, "head"), Path::kRotation, {}};
+        std::vector<double> times, values;
+        for (int f = 0; f <= frames; ++f) {
+            const Quat q = from_axis_angle({1, 0, 0}, 0.3 * std::sin(2 * M_PI * f / frames));
+            times.push_back(f / 24.0);
+            values.insert(values.end(), {q.x, q.y, q.z, q.w});
+        }
+        nod.curve.times = KeyTimes(times), nod.curve.values = values, nod.curve.width = 4;
+        scene.timelines.emplace_back().name = "nod";
+        scene.timelines[0].channels.push_back(nod);
+        write_scene("nod.glb", scene);
+        const Draft d = draft({"nod.glb"}, false);
+        ASSERT_NE(value(d, "loop"), nullptr) << frames;
+        EXPECT_EQ(d.text.find("\nfit = true") != std::string::npos, fit)
+            << frames << " frames at 24 are " << frames * 30 / 24.0 << " at 30\n"
+            << d.text;
+    }
+}
+
 TEST_F(DraftTest, MotionFilesAreFittedToTheFigure) {
     for (const orchard::File& file : orchard::shift_files(2))
         if (file.name.starts_with("motions/")) {

@@ -311,6 +311,22 @@ TEST_F(TruthTest, MistypedAndHostileKeysAreNamed) {
                 FailsWith(Code::kKeyUnknown, "proof-failed"));
 }
 
+TEST_F(TruthTest, EveryFindingAboutMotionFigureAndSkinCanBeJudged) {
+    for (const char* judged :
+         {"range-overlap", "range-off-grid", "range-gap",    "loop-open",      "size-suspect",
+          "axis-suspect",  "rate-suspect",   "scaled-node",  "unbaked",        "still-tail",
+          "prefix",        "shear",          "zero-scale",   "missing-joint",  "unweighted",
+          "left-out",      "assumed",        "default-name", "travel-in-hips", "travel-absent",
+          "fast-turn",     "weight-sum",     "equal-seeds",  "never-moves",    "influences",
+          "skin-removed",  "rigid-skin",     "number-bad",   "same-content",   "hand-suspect",
+          "foot-slide",    "foot-depth",     "pop",          "wheel-turn",     "through-plane"})
+        EXPECT_THAT(parse_recipe(recipe("range = [0, 24]\n",
+                                        fmt::format("[checks]\n{} = \"fail\"\n", judged)),
+                                 "r.toml", "."),
+                    IsOk())
+            << judged;
+}
+
 TEST_F(TruthTest, MirroredScaleAndIdleControlsAreSaid) {
     const auto flip = keyed(1, "scale", 24, [](int f) { return Three{f < 12 ? 1.0 : -1.0, 1, 1}; });
     EXPECT_THAT(of_code(pack({flip}, recipe("range = [0, 24]\n")), Code::kScaledNode), SizeIs(1));

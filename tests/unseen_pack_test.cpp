@@ -731,6 +731,50 @@ TEST_F(UnseenPackTest, MotionFilesMayHaveTheirNodesInAnyOrderMorphsAndFrames) {
     EXPECT_EQ(report.value().clips[0].morphs[0].activity.at(0).most, 1);
 }
 
+TEST_F(UnseenPackTest, WeightsOfOneMeshAreForTheSameTargetsInAWholeFile) {
+    Scene scene = test::read_tiny(figure({})).value().scene;
+    scene.meshes[0].target_names = {"smile", "frown"};
+    scene.meshes[0].primitives[0].targets.resize(2);
+    for (MorphTarget& target : scene.meshes[0].primitives[0].targets)
+        target.positions.assign(3, {0, 0.125F, 0});
+    const std::string body = scene.nodes[2].name;
+    write_bytes(folder_ / "figure.glb", write_glb(scene));
+    scene.meshes.clear(), scene.skins.clear();
+    scene.nodes[2].mesh = scene.nodes[2].skin = kNone;
+    const auto packed = [&](const std::vector<std::string>& first,
+                            const std::vector<std::string>& second) {
+        scene.timelines.clear();
+        for (const auto& targets : {first, second}) {
+            Timeline& timeline = scene.timelines.emplace_back();
+            std::vector<double> values(targets.size());
+            values.resize(2 * targets.size(), 1);
+            timeline.morphs.push_back({body,
+                                       targets,
+                                       {Interpolation::kLinear,
+                                        static_cast<int>(targets.size()),
+                                        {0, 1},
+                                        KeyValues(values)}});
+            timeline.channels.push_back(
+                {0, Path::kTranslation, {Interpolation::kLinear, 3, {0, 1}, {0, 1, 0, 0, 1, 1}}});
+        }
+        scene.timelines[0].name = "go", scene.timelines[1].name = "on";
+        write_bytes(folder_ / "m.glb", write_glb(scene));
+        return pack_text(folder_,
+                         "[figure]\nfile = \"figure.glb\"\n[output]\nfolder = \"out\"\n"
+                         "picture = false\n[target]\nrate = 24\n[[source]]\nname = \"m\"\n"
+                         "file = \"m.glb\"\nrate = 24\n[[clips]]\nsource = \"m\"\n",
+                         true);
+    };
+    const auto both = packed({"smile", "frown"}, {"smile", "frown"});
+    ASSERT_THAT(both, IsOk());
+    ASSERT_EQ(both.value().clips.size(), 2U);
+    for (const PackedClip& clip : both.value().clips)
+        EXPECT_EQ(clip.morphs.at(0).activity.at(0).most, 1) << clip.clip.name;
+    EXPECT_THAT(packed({"smile", "frown"}, {"smile"}), FailsWith(Code::kNameClash, "\"on\""));
+    EXPECT_THAT(packed({"smile", "frown"}, {"frown", "smile"}),
+                FailsWith(Code::kNameClash, "m.glb"));
+}
+
 TEST_F(UnseenPackTest, AJointThatAFileLacksIsSaid) {
     write_bytes(folder_ / "figure.glb", figure({}));
     std::string bvh =

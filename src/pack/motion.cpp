@@ -32,7 +32,8 @@ bool keys_controls(const Scene& motion, const Figure& figure) {
 }
 
 /// Weights for meshes of another file get meshes without vertices, so that they can be evaluated.
-void hold_morphs(Scene& motion) {
+/// One mesh has one list of targets: timelines that name others are refused.
+Status hold_morphs(Scene& motion, const std::string& file) {
     for (Timeline& timeline : motion.timelines) {
         for (MorphCurve& morph : timeline.morphs) {
             int node = find_node(motion, morph.mesh);
@@ -47,11 +48,22 @@ void hold_morphs(Scene& motion) {
                 holder.mesh = static_cast<int>(motion.meshes.size());
                 motion.meshes.push_back({morph.mesh, {}, morph.targets, {}, {}, {}});
             }
-            if (morph_count(motion, node) == morph.curve.width)
-                timeline.channels.push_back({node, Path::kWeights, std::move(morph.curve)});
+            const auto& targets = motion.meshes[at(holder.mesh)].target_names;
+            if (targets != morph.targets)
+                return Finding{
+                    Code::kNameClash,
+                    Severity::kStop,
+                    fmt::format("{}, timeline \"{}\"", file, timeline.name),
+                    fmt::format("weights of \"{}\" for {}", morph.mesh, name_list(morph.targets)),
+                    targets.empty() ? "weights of targets that the mesh has"
+                                    : name_list(targets) + ", as elsewhere in the file",
+                    "the same targets in the same order in all timelines, or a file "
+                    "for each"};
+            timeline.channels.push_back({node, Path::kWeights, std::move(morph.curve)});
         }
         timeline.morphs.clear();
     }
+    return {};
 }
 
 /// Vertices, pictures and skins of a motion file are never looked at.
@@ -177,7 +189,7 @@ class MotionReader {
                  fmt::format("motion of nodes that are no joints of the figure: {}",
                              name_list(map.surplus)),
                  "joints of the figure", ""});
-        hold_morphs(scene);
+        MELLOW_CHECK(hold_morphs(scene, out_.file));
         out_.scene = std::make_shared<const Scene>(std::move(scene));
         out_.sheet = &kNoRules;
         out_.sources = std::move(map.sources);
