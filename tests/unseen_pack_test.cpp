@@ -759,11 +759,12 @@ TEST_F(UnseenPackTest, WeightsOfOneMeshAreForTheSameTargetsInAWholeFile) {
         }
         scene.timelines[0].name = "go", scene.timelines[1].name = "on";
         write_bytes(folder_ / "m.glb", write_glb(scene));
-        return pack_text(folder_,
-                         "[figure]\nfile = \"figure.glb\"\n[output]\nfolder = \"out\"\n"
-                         "picture = false\n[target]\nrate = 24\n[[source]]\nname = \"m\"\n"
-                         "file = \"m.glb\"\nrate = 24\n[[clips]]\nsource = \"m\"\n",
-                         true);
+        return pack_text(
+            folder_,
+            "[figure]\nfile = \"figure.glb\"\n[output]\nfolder = \"out\"\n"
+            "picture = false\n[target]\nrate = 24\n[[source]]\nname = \"m\"\n"
+            "file = \"m.glb\"\nrate = 24\n[[clips]]\nsource = \"m\"\nname = \"{timeline}\"\n",
+            true);
     };
     const auto both = packed({"smile", "frown"}, {"smile", "frown"});
     ASSERT_THAT(both, IsOk());
