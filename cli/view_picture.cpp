@@ -304,10 +304,12 @@ class Picturer {
                                                         : clip.motion + ", " + clip.moved_by),
                              {clip.name, static_cast<double>(clip.plan.first_frame),
                               static_cast<double>(clip.plan.last_frame), clip.plan.loop});
-            for (const RecipeCue& cue : recipe.cues)
+            for (const RecipeCue& cue : recipe.cues) {
+                const std::string of = file_of(cue.source, cue.timeline);
                 for (StripRow& row : rows)
-                    if (cue.source.empty() && row.name.starts_with(recipe.source))
+                    if (row.name == of || (cue.timeline.empty() && row.name.starts_with(of + ", ")))
                         row.marks.emplace_back(cue.cue.name, cue.cue.first);
+            }
         } else if (is_crate(input)) {
             MELLOW_TRY(const Crate crate, open_crate(input));
             for (std::size_t i = 0; i < crate.clips.size(); ++i)

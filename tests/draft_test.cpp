@@ -134,6 +134,7 @@ TEST_F(DraftTest, ADraftPacksAsItIs) {
     const auto recipe = parse_recipe(d.text, "draft.recipe.toml", folder_.path());
     ASSERT_THAT(recipe, IsOk());
     ASSERT_THAT(recipe.value().clips, SizeIs(3));
+    EXPECT_EQ(recipe.value().targets.at(0).rate, (FrameRate{30, 1})) << "what loops are fitted to";
     const auto& clips = recipe.value().clips;
     EXPECT_EQ(clips[0].range.last, 96);
     EXPECT_TRUE(clips[0].range.loops());

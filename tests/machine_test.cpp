@@ -357,6 +357,25 @@ TEST(CameraTest, ItsJointHangsOnTheRootAndLooksAlongTheChosenAxis) {
     }
 }
 
+TEST(CameraTest, WhatIsSplitOffHasANameOfItsOwn) {
+    Scene scene;
+    test::add_node(scene, "eye", kNone, {});
+    scene.nodes[0].camera = 0;
+    CameraAxes axes;
+    axes.aim = {1, 0, 0}, axes.up = {0, 0, 1};
+    split_camera(scene, 0, axes);
+    ASSERT_EQ(scene.nodes.size(), 2U);
+    EXPECT_EQ(scene.nodes[1].name, "eye.view");
+    EXPECT_EQ(scene.nodes[1].parent, 0);
+    EXPECT_TRUE(scene.nodes[1].split_off);
+    EXPECT_EQ(scene.nodes[0].camera, kNone);
+    EXPECT_EQ(scene.nodes[1].camera, 0);
+    const Vec3 aim = rotate(scene.nodes[1].local.r, axes.aim);
+    EXPECT_LT(length(aim - Vec3{0, 0, -1}), 1e-12) << "where cameras look";
+    split_camera(scene, 1, axes);
+    EXPECT_EQ(scene.nodes.size(), 2U) << "once is enough";
+}
+
 TEST(CameraTest, TheFieldOfViewIsAChannelInTheDirectionAsked) {
     const Scene clip = squeeze();
     ASSERT_EQ(clip.timelines[0].scalars.size(), 2U);

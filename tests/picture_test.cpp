@@ -158,6 +158,7 @@ TEST_F(PictureTest, ThumbnailsAreInTheCrateAsTheRecipeSays) {
          {std::tuple("120x90", "9x9", Code::kValueBad, "WIDTHxHEIGHT"),
           {"\"front\"", "\"below\"", Code::kValueBad, "quarter"},
           {"from = \"front\"", "around = \"haed\"", Code::kNameUnknown, "head"},
+          {"from = \"front\"", "around = \"haed\"", Code::kNameUnknown, "[output], thumbnails"},
           {"from = \"front\"", "reach = 2", Code::kKeyMissing, "around"}})
         EXPECT_THAT(test::pack_text(folder_, test::change(recipe, from, to), true),
                     FailsWith(code, part));

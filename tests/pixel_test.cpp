@@ -197,6 +197,75 @@ TEST(PixelTest, WaysOfJointsLieInTheirPanels) {
     EXPECT_GT(ahead, high[(left + right) / 2] + 40);
 }
 
+TEST(PixelTest, WhatHasNoSurfaceIsNotDrawn) {
+    for (const Topology topology : {Topology::kPoints, Topology::kLines, Topology::kLineStrip}) {
+        Sheet sheet;
+        sheet.triangle({1, 0, 0, 1}, {{-1, 0, 0}, {1, 0, 0}, {0, 2, 0}});
+        const Pixels without = sheet.drawn();
+        sheet.triangle({0, 1, 0, 1}, {{-3, 0, 0}, {3, 0, 0}, {0, 4, 0}});
+        sheet.scene.meshes[0].primitives[1].topology = topology;
+        EXPECT_EQ(sheet.drawn().bytes, without.bytes);
+    }
+}
+
+TEST(PixelTest, TicksOfTheGroundStandAtRoundPlaces) {
+    // From the front: a root that goes 0.33 to 1.03 metres to the left, a metre above the ground.
+    Sheet sheet;
+    sheet.triangle({0, 0, 1, 1}, {{-0.25F, 0, 0}, {0.25F, 0, 0}, {0, 2, 0}});
+    sheet.motion.timelines[0].channels.push_back(
+        {0, Path::kTranslation, {Interpolation::kLinear, 3, {0, 2}, {0.33, 1, 0, 1.03, 1, 0}}});
+    SheetOptions options;
+    options.from = ViewFrom::kFront, options.poses = 2;
+    const auto png = draw_sheet("t", sheet.scene, {sheet.clip}, options);
+    ASSERT_THAT(png, IsOk());
+    const Pixels p(png.value());
+    constexpr std::array<double, 3> kGround{0.47, 0.56, 0.33}, kDot{0.72, 0.22, 0.16};
+    // The ground is the row with most of its colour; cells lie between the two panels.
+    const int left = 216, right = p.width - 248, middle = (left + right) / 2;
+    std::map<int, int> rows;
+    for (const auto& [x, y] : p.of(kGround)) rows[y] += x > left && x < right ? 1 : 0;
+    const int ground = std::max_element(rows.begin(), rows.end(), [](auto& a, auto& b) {
+                           return a.second < b.second;
+                       })->first;
+    for (const bool second : {false, true}) {
+        const int from = second ? middle + 3 : left + 1, to = second ? right : middle - 3;
+        // Lines are smooth: a tick is where its ink is on the whole.
+        const auto paper = p.at(from, ground + 25);
+        std::vector<double> ticks;
+        double ink = 0, at = 0;
+        for (int x = from; x < to; ++x) {
+            const double dark = paper[2] - p.at(x, ground + 4)[2];
+            if (dark > 4) {
+                ink += dark, at += dark * (x + 0.5);
+            } else if (ink > 0) {
+                ticks.push_back(at / ink);
+                ink = at = 0;
+            }
+        }
+        ASSERT_GE(ticks.size(), 3U);
+        double dot = 0, n = 0;
+        for (const auto& [x, y] : p.of(kDot))
+            if (x >= from && x < to && y < ground) dot += x + 0.5, n += 1;
+        ASSERT_GT(n, 10);
+        dot /= n;
+        // The figure is two metres high.
+        int top = ground;
+        for (int y = 0; y < ground; ++y)
+            for (int x = from; x < to; ++x)
+                if (const auto c = p.at(x, y); c[2] > c[0] + 60) top = std::min(top, y);
+        const double apart =
+                         (ticks.back() - ticks.front()) / (static_cast<double>(ticks.size()) - 1),
+                     metre = (ground - top) / 2.0;
+        double step = 0;
+        for (const double nice : {0.05, 0.1, 0.2, 0.25, 0.5, 1.0})
+            if (std::abs(apart / metre / nice - 1) < 0.03) step = nice;
+        ASSERT_GT(step, 0) << apart / metre;
+        const double root = second ? 1.03 : 0.33;
+        const double place = (root + (ticks[1] - dot) / apart * step) / step;
+        EXPECT_NEAR(place, std::round(place), 0.05) << root << ", " << place * step;
+    }
+}
+
 TEST(PixelTest, ChartsMarkWhatTheySay) {
     const auto strip = [](bool loop) {
         return Pixels(draw_strip("t", {{"day", 0, 100, {{"c", 10, 60, loop}}, {}}}));

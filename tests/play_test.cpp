@@ -11,6 +11,9 @@
 
 #include "packing.h"
 #include "plain_gltf.h"
+#include "play/played_motion.h"
+#include "rigs.h"
+#include "small_figure.h"
 #include "support.h"
 
 namespace mellow {
@@ -125,6 +128,69 @@ TEST_F(PlayTest, LoopsGoOnByTheirStepAndJointsAreWhereTheFilesHaveThem) {
         EXPECT_NEAR(p.z, m[2][3], 2e-6) << joint;
     }
     EXPECT_NEAR(step.root.z, place(game, "root").z - rest[2][3], 1e-9);
+}
+
+TEST(PlayedMotionTest, TheWayOfARootThatRestsAnywhereIsTakenOff) {
+    Scene skin = test::chain_scene(2, 1);
+    const Transform rest{{0.5, 1, 0.2}, test::turn(test::kX, 30), {1, 1, 1}};
+    skin.nodes[0].local = rest;
+    // Before its rest place it goes a third of a metre at each sample and turns by 40 degrees.
+    const auto way = [](int k) {
+        return Transform{{0.3 * k, 0.1 * k, -0.2 * k}, test::turn(test::kY, 40 * k), {1, 1, 1}};
+    };
+    Scene motion = skin;
+    Curve places{Interpolation::kLinear, 3, {0, 1, 2}, {}},
+        turns{Interpolation::kLinear, 4, {0, 1, 2}, {}};
+    for (int k = 0; k < 3; ++k) {
+        const Vec3 p = way(k).t + rotate(way(k).r, rest.t);
+        const Quat q = way(k).r * rest.r;
+        places.values.append({p.x, p.y, p.z});
+        turns.values.append({q.x, q.y, q.z, q.w});
+    }
+    motion.timelines.push_back({"go", {}, {}, {}, {}});
+    motion.timelines[0].channels = {{0, Path::kTranslation, places}, {0, Path::kRotation, turns}};
+    ClipInfo facts;
+    facts.name = "go", facts.rate = {1, 1}, facts.samples = 3, facts.period = 2;
+    facts.travel.ground = facts.travel.height = facts.travel.heading = true;
+    const PlayedMotion all(facts, motion, skin, 0);
+    std::vector<Transform> pose;
+    for (int k = 0; k < 3; ++k) {
+        const Transform got = all.travelled(k);
+        EXPECT_LT(length(got.t - way(k).t), 1e-12) << k;
+        EXPECT_LT(angle_between(got.r, way(k).r), 1e-7) << k;
+        all.pose(k, pose);
+        EXPECT_LT(length(pose.at(0).t - rest.t), 1e-12) << k;
+        EXPECT_LT(angle_between(pose.at(0).r, rest.r), 1e-7) << k;
+    }
+    facts.travel.heading = facts.travel.height = false;
+    const Transform ground = PlayedMotion(facts, motion, skin, 0).travelled(1);
+    const Vec3 off = way(1).t + rotate(way(1).r, rest.t) - rest.t;
+    EXPECT_LT(length(ground.t - Vec3{off.x, 0, off.z}), 1e-12);
+    EXPECT_EQ(angle_between(ground.r, Quat()), 0);
+    // Upside down there is no heading that could be told, whatever is left of one by rounding.
+    Curve over{Interpolation::kStep, 4, {0}, {}};
+    const Quat head_down = Quat{1, 1e-5, 0, -1e-5} * rest.r;
+    over.values.append({head_down.x, head_down.y, head_down.z, head_down.w});
+    motion.timelines[0].channels = {{0, Path::kRotation, over}};
+    facts.travel.heading = true;
+    EXPECT_EQ(angle_between(PlayedMotion(facts, motion, skin, 0).travelled(1).r, Quat()), 0);
+}
+
+TEST(PlayedMotionTest, SizeOfTheRootIsPlayed) {
+    const TempFolder folder;
+    test::write_bytes(folder / "figure.glb", test::figure({test::keyed(0, "scale", 24, [](int f) {
+                          const double s = 1 + f / 24.0;
+                          return test::Three{s, s, s};
+                      })}));
+    ASSERT_THAT(test::pack_text(folder, test::recipe("range = [0, 24]\n"), true), IsOk());
+    const Crate crate = open_crate(folder / "out").value();
+    const auto states = parse_states("start = \"c\"\n[[state]]\nname = \"c\"\n", "s.toml");
+    StandIn game = StandIn::make(crate, states.value()).value();
+    game.advance(0.5);
+    std::map<std::string, Vec3> places;
+    for (std::size_t j = 0; j < game.joints().size(); ++j)
+        places[game.joints()[j]] = game.worlds()[j].o;
+    EXPECT_NEAR(length(places.at("head") - places.at("hips")), 0.75, 1e-6);
 }
 
 TEST_F(PlayTest, WaysAreTakenWhenTheyMay) {
@@ -333,6 +399,10 @@ TEST_F(PlayTest, MistakesAreToldByTheirLine) {
     EXPECT_THAT(script("1,walking,maybe\n"), FailsWith(Code::kCsvBroken, "yes or no"));
     EXPECT_THAT(script("1,pick,yes\n"), FailsWith(Code::kCsvBroken, "signal"));
     EXPECT_THAT(script("2,pick,\n1,pick,\n"), FailsWith(Code::kCsvBroken, "c.csv:3"));
+    for (const char* when : {"-1", "-1e-9", "nan", "1e7", "1x", ""})
+        EXPECT_THAT(script(std::string(when) + ",pick,\n"), FailsWith(Code::kCsvBroken, "c.csv:2"))
+            << when;
+    EXPECT_EQ(script("0,pick,\n").value()[0].name, "pick");
     EXPECT_THAT(script("soon,pick,\n"), FailsWith(Code::kCsvBroken, "c.csv:2"));
     EXPECT_THAT(parse_events("name\n", "c.csv", sheet), FailsWith(Code::kCsvBroken, "c.csv:1"));
 }

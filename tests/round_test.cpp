@@ -5,6 +5,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 #include <numbers>
+#include <regex>
 
 #include "mellow/crate.h"
 #include "packing.h"
@@ -244,7 +245,12 @@ TEST_F(RoundTest, AClipOverAnother) {
         "\"clavicle.L\"]\nat = 0.5\nweights = [[0.5, 0], [1, 1]]\n";
     const std::string counted = change(change(over, "pick_walking", "from_rest"), "at = 0.5",
                                        "at = 0.5\ncounted_from = \"rest\"");
-    EXPECT_TRUE(proven(kWalk + kPick + over + counted).proven);
+    const std::string half =
+        change(change(over, "pick_walking", "half"), "[[0.5, 0], [1, 1]]", "[[0, 0.5], [9, 0.5]]");
+    EXPECT_TRUE(proven(kWalk + kPick + over + counted + half).proven);
+    const auto angle = [](const PlainMatrix& m) {
+        return std::acos(std::clamp((m[0][0] + m[1][1] + m[2][2] - 1) / 2, -1.0, 1.0));
+    };
     const auto local = [&](const std::string& clip, int sample, const std::string& up,
                            const std::string& joint) {
         const auto all = worlds(clip, sample);
@@ -259,6 +265,9 @@ TEST_F(RoundTest, AClipOverAnother) {
         for (std::size_t r = 0; r < 3; ++r)
             for (std::size_t c = 0; c < 3; ++c) EXPECT_NEAR(is[r][c], want[r][c], 2e-6) << joint;
         EXPECT_GT(apart(is, local("walk", 15, up, joint)), 0.02) << joint << " does move";
+        EXPECT_NEAR(
+            angle(times(undone(local("walk", 15, up, joint)), local("half", 75, up, joint))),
+            angle(turned) / 2, 1e-4);
         // Counted from rest, it is all that the pick differs from that by.
         const auto rest = plain_gltf_worlds(read_text(folder_ / "crates/tamsin/tamsin.glb"), "", 0);
         const PlainMatrix lowered =
@@ -314,6 +323,18 @@ TEST_F(RoundTest, LoopsAreFoundFittedAndClosed) {
         "fit = true\ntravel = [\"ground\", \"height\"]\n");
     EXPECT_EQ(report.clips[0].clip.samples, 121) << "frame 96 at 24/s";
     EXPECT_THAT(of_code(report, Code::kAssumed)[0].found, HasSubstr("frame 96 "));
+    const PackReport later = proven(
+        "[[clip]]\nname = \"found\"\nrange = [108, 140]\nloop = \"find\"\ntravel = [\"ground\"]\n");
+    const Finding end = of_code(later, Code::kAssumed)[0];
+    EXPECT_THAT(end.found, HasSubstr("frame 132 "));
+    EXPECT_THAT(end.remedy, HasSubstr("range = [108, 132], loop = true"));
+    EXPECT_EQ(later.clips[0].clip.samples, 31);
+    const std::regex frame("([0-9]+) \\(");
+    std::multiset<std::string> ends;
+    for (std::sregex_iterator at(end.found.begin(), end.found.end(), frame), none; at != none; ++at)
+        ends.insert((*at)[1]);
+    EXPECT_GT(ends.size(), 1U) << end.found;
+    for (const std::string& one : ends) EXPECT_EQ(ends.count(one), 1U) << end.found;
     EXPECT_LT(report.clips[1].gap.angle_rad, 1e-4);
     EXPECT_LT(report.clips[1].gap.distance_m, 1e-5);
     bool told = false, fitted = false;
@@ -340,10 +361,11 @@ TEST_F(RoundTest, AChangedPartMakesWhatIsMadeOfItStale) {
 
 TEST_F(RoundTest, RepeatsFollowOnEachOtherBehindAnOverlap) {
     // The second walk begins 4 frames, 5 samples, before the first ends; then two whole seconds.
+    // Before the first there is nothing that it could overlap.
     proven(kWalk +
            "[[clip]]\nname = \"both\"\ntravel = [\"ground\", \"heading\"]\n"
-           "[[clip.part]]\nclip = \"walk\"\n[[clip.part]]\nclip = \"walk\"\nrepeat = 2\n"
-           "overlap = 4\n");
+           "[[clip.part]]\nclip = \"walk\"\noverlap = 4\n[[clip.part]]\nclip = \"walk\"\nrepeat "
+           "= 2\noverlap = 4\n");
     const json made = manifest()["clips"][1];
     EXPECT_EQ(made["samples"], 25 + 60 + 1);
     for (const auto& [sample, own] : {std::pair(40, 15), {55, 30}, {70, 15}, {85, 30}}) {

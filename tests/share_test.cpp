@@ -114,7 +114,7 @@ TEST_F(SharesTest, OfSeveralTargetsAndRecipesAreOnePlan) {
         recipe_.substr(0, from) +
         "[[target]]\nname = \"game\"\nids = [100, 199]\n[[target]]\nname = \"viewer\"\nlayout = "
         "\"one-file\"\n[[target]]\nname = \"other\"\nconvention = \"z-up-centimetre\"\nrate = "
-        "24\n" +
+        "24\nclips = [\"p*\"]\n" +
         recipe_.substr(to);
     write();
     test::write_files(folder_.path(), test::press());
@@ -135,6 +135,13 @@ TEST_F(SharesTest, OfSeveralTargetsAndRecipesAreOnePlan) {
         ASSERT_EQ(run.exit, 0) << run.err;
         EXPECT_FALSE(fs::exists(folder_ / ("parts/" + k) / "tamsin/viewer"));
     }
+    std::size_t packed = 0;
+    for (const Part& part : find_parts(folder_ / "parts").value())
+        if (part.target == "other") {
+            EXPECT_EQ(part.share.clips, 4U) << "pick and three pieces: what its target takes";
+            packed += part.clips;
+        }
+    EXPECT_EQ(packed, 4U);
     // The command that is named for a missing part makes it.
     fs::remove_all(folder_ / "parts/2/tamsin");
     const ToolRun missing = gather();

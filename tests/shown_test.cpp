@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "small_figure.h"
+#include "this_build.h"
 
 namespace mellow::shown_test {
 namespace {
@@ -138,6 +139,47 @@ TEST_F(ShownTest, TheDemoWritesOverNothing) {
     write_text(other / "d/crates/tamsin/report.txt", "mine");
     EXPECT_EQ(run_tool("demo --quiet '" + (other / "d").string() + "'").exit, 4);
     EXPECT_EQ(read_text(other / "d/crates/tamsin/report.txt"), "mine");
+}
+
+TEST_F(ShownTest, CuesStandOnTheRowsOfTheirSource) {
+    write_jump("figure.glb");
+    write_jump("m.glb");
+    const auto drawn = [&](const std::string& cue) {
+        write_text(folder_ / "a.recipe.toml",
+                   test::recipe("range = [0, 20]\n") +
+                       "[[clip]]\nname = \"d\"\nsource = \"m\"\nrange = [0, 20]\n" + cue);
+        std::string text = read_text(folder_ / "a.recipe.toml");
+        text = test::change(text, "[source]\nfile = \"figure.glb\"",
+                            "[figure]\nfile = \"figure.glb\"\n[[source]]\nname = \"m\"\nfile = "
+                            "\"m.glb\"\n");
+        write_text(folder_ / "a.recipe.toml", text);
+        const auto run = run_tool("view --what timeline --replace " + path("a.recipe.toml") +
+                                  " -o " + path("a.png"));
+        EXPECT_EQ(run.exit, 0) << run.err;
+        return read_text(folder_ / "a.png");
+    };
+    const std::string none = drawn(""), figure = drawn("[[cue]]\nname = \"x\"\nat = 5\n"),
+                      other = drawn("[[cue]]\nname = \"x\"\nat = 5\nsource = \"m\"\n");
+    EXPECT_NE(none, figure);
+    EXPECT_NE(none, other);
+    EXPECT_NE(figure, other);
+}
+
+TEST_F(ShownTest, ProgressIsForTerminalsAndForThoseWhoWantIt) {
+    write_jump("a.glb");
+    write_jump("b.glb");
+    const auto on_terminal = [&](const std::string& arguments) {
+        write_text(folder_ / "go.sh", "'" + test::tool() + "' " + arguments + "\n");
+        EXPECT_EQ(std::system(("script -qec 'sh " + (folder_ / "go.sh").string() + "' " +
+                               (folder_ / "typed").string() + " </dev/null >/dev/null 2>&1")
+                                  .c_str()),
+                  0);
+        return read_text(folder_ / "typed");
+    };
+    const std::string both = path("a.glb") + " " + path("b.glb");
+    EXPECT_THAT(on_terminal("describe " + both), HasSubstr("\r\033[K0 of 2 files\r\033[K"));
+    EXPECT_THAT(on_terminal("describe --quiet " + both), Not(HasSubstr("0 of 2")));
+    EXPECT_THAT(run_tool("describe " + both).err, Not(HasSubstr("0 of 2")));
 }
 
 TEST_F(ShownTest, PicturesStayOutOfCratesAndFindingsAreTold) {

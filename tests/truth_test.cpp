@@ -101,12 +101,44 @@ TEST_F(TruthTest, TravelThatStaysInTheHipsOrIsAbsent) {
     EXPECT_THAT(said(climb, "")[0].remedy, HasSubstr("\"height\""));
     EXPECT_THAT(said(climb, "travel = [\"height\"]\n"), IsEmpty());
     EXPECT_THAT(said(circle, "travel = [\"ground\"]\n"), IsEmpty());
+    // Parts of a machine, which have no skin, go round and up as they like; what goes away is told.
+    const auto go = keyed(0, "translation", 24, [](int f) { return Three{f / 24.0, 1, 0}; });
+    const auto machine = [&](const Keyed& keys) {
+        Scene scene = test::read_tiny(test::figure({keys})).value().scene;
+        scene.skins.clear();
+        scene.nodes[2].skin = kNone, scene.nodes[2].parent = 0, scene.roots = {0};
+        Primitive& part = scene.meshes[0].primitives[0];
+        part.influences_per_vertex = 0;
+        part.influence_joints.clear(), part.influence_weights.clear();
+        test::write_bytes(folder_ / "figure.glb", write_glb(scene));
+        const auto report = pack_text(folder_, recipe("range = [0, 24]\n"), true);
+        EXPECT_THAT(report, IsOk());
+        return of_code(report.value(), Code::kTravelInHips);
+    };
+    EXPECT_THAT(machine(circle), IsEmpty());
+    EXPECT_THAT(machine(climb), IsEmpty());
+    EXPECT_THAT(machine(go), SizeIs(1));
     const auto nod = keyed(1, "translation", 24, [](int f) {
         return Three{0, 0.5 + f / 240.0, 0};
     });
     const PackReport absent = pack({nod}, recipe("range = [0, 24]\ntravel = [\"ground\"]\n"));
     EXPECT_FALSE(absent.proven);
     EXPECT_THAT(of_code(absent, Code::kTravelAbsent), SizeIs(1));
+}
+
+TEST_F(TruthTest, JumpsAreToldOfFiguresThatHaveFeet) {
+    const auto jump = keyed(0, "translation", 24, [](int f) {
+        return Three{0.001 * f + (f > 12 ? 1 : 0), 1, 0};
+    });
+    const std::string text = recipe("range = [0, 24]\n",
+                                    "[motion]\n[[motion.plane]]\nname = \"wall\"\nat = { ahead = 9 "
+                                    "}\nfaces = { ahead = -1 }\njoints = [\"head\"]\n");
+    EXPECT_THAT(of_code(pack({jump}, text), Code::kPop), IsEmpty()) << "parts may jump";
+    const Findings pops =
+        of_code(pack({jump}, test::change(text, "[motion]\n", "[motion]\nfeet = [\"head\"]\n")),
+                Code::kPop);
+    ASSERT_THAT(pops, SizeIs(1));
+    EXPECT_THAT(pops[0].found, HasSubstr("jumps by 1"));
 }
 
 TEST_F(TruthTest, StillEndsGapsAndRatesAreSaid) {
@@ -304,6 +336,18 @@ TEST_F(TruthTest, MistypedAndHostileKeysAreNamed) {
                     FailsWith(Code::kValueBad, "most_samples"));
     EXPECT_THAT(parsed("", "plces = \"added\"\n"), FailsWith(Code::kKeyUnknown, "\"places\""));
     EXPECT_THAT(parsed("", "frames = \"some\"\n"), FailsWith(Code::kValueBad, "declared"));
+    for (const char* list : {"camera", "strip", "layer", "clips", "timelines", "cue", "cues"})
+        for (const char* value : {"[{}, 3]", "3"}) {
+            const auto read = parse_recipe(
+                fmt::format("{} = {}\n", list, value) + recipe("range = [0, 24]\n"), "r.toml", ".");
+            ASSERT_FALSE(read.ok()) << list;
+            std::string said;
+            for (const Finding& f : read.failures()) said += to_text(f);
+            EXPECT_THAT(said, HasSubstr(fmt::format("[[{}]] tables", list))) << value;
+        }
+    EXPECT_THAT(parsed("[rename]\n\"*_a_*\" = \"*_b_*\"\n"), FailsWith(Code::kValueBad, "one *"));
+    EXPECT_THAT(parsed("[rename]\n\"a_*\" = \"b\"\n"), FailsWith(Code::kValueBad, "one *"));
+    EXPECT_THAT(parsed("[rename]\n\"a_*\" = \"b_*\"\n"), IsOk());
     EXPECT_THAT(parsed("[checks]\nloop-opne = \"off\"\n"),
                 FailsWith(Code::kKeyUnknown, "loop-open"));
     EXPECT_THAT(parsed("[checks]\nloop-open = \"fial\"\n"), FailsWith(Code::kValueBad, "\"fail\""));

@@ -10,6 +10,7 @@
 
 #include "crate/json_members.h"
 #include "mellow/bake_file.h"
+#include "mellow/crate.h"
 #include "mellow/fit.h"
 #include "mellow/pose.h"
 #include "mellow/rig_stock.h"
@@ -318,6 +319,44 @@ TEST(UnseenWordsTest, ATargetIsTheSameInItsOwnFile) {
     EXPECT_EQ(joints.value().joints[1].place, (Vec3{0, 1, -0.5}));
 }
 
+TEST(UnseenWordsTest, WhatARecipeDoesNotSayOfATargetStaysAsItsFileSays) {
+    const TempFolder folder;
+    write_text(folder / "joints.txt", "root\n  hips 0 1 0\n");
+    // Every key that a target has, none of them as it is without.
+    const std::string keys =
+        "up = \"+Z\"\nfront = \"+X\"\nhand = \"left\"\nunit = 0.01\nrate = \"25\"\nrates = "
+        "[\"25\", \"50\"]\nloop_form = \"open\"\nfirst_frame = 1\nfirst_pose = "
+        "\"rest\"\nstarts_at_rest = true\nrest = \"frame\"\nrest_timeline = \"still\"\nrest_frame "
+        "= "
+        "3\nrest_skin = \"posed\"\njoints = \"joints.txt\"\nsurplus = \"drop\"\nmissing = "
+        "\"fill\"\nmost_joints = 90\nroot = \"base\"\ninfluences = 4\nmost_vertices = "
+        "700\nvertices = 600\ncameras = \"leave-out\"\nstatics = \"leave-out\"\nlights = "
+        "\"stop\"\nheight = [1, 2]\ntextures = \"beside\"\ntriangulate = true\nmost_samples = "
+        "5000\nlayout = \"skin-and-library\"\nformat = \"gltf\"\nskin_format = "
+        "\"glb\"\nskin_name = \"s_{crate}\"\nclip_name = \"c_{id}_{clip}\"\nlibrary_name = "
+        "\"l_{crate}\"\nname_case = \"lower\"\nname_allowed = \"_\"\nname_replace = "
+        "\"-\"\nids = [7, 77]\nclips = [\"w*\"]\nclip_groups = [\"yard\"]\nclips_left_out = "
+        "[\"old\"]\n[rename]\n\"hips\" = \"pelvis\"\n[[morphs]]\nmatch = \"smile\"\ndo = "
+        "\"bake\"\n";
+    const auto whole = parse_target(keys, "t.toml", folder.path());
+    ASSERT_THAT(whole, IsOk());
+    EXPECT_EQ(target_toml(whole.value()), keys) << "read, and written again";
+    write_text(folder / "t.toml", keys);
+    const auto recipe_target = [&](const std::string& more) {
+        const auto read = parse_recipe(
+            "[source]\nfile = \"f.glb\"\n[output]\nfolder = \"out\"\n"
+            "[[clip]]\nname = \"c\"\nrange = [0, 9]\n[target]\nfile = "
+            "\"t.toml\"\n" +
+                more,
+            "r.toml", folder.path());
+        EXPECT_THAT(read, IsOk());
+        return read ? target_toml(read.value().targets.at(0)) : "";
+    };
+    EXPECT_EQ(recipe_target(""), keys);
+    EXPECT_EQ(recipe_target("rate = 50\n"), test::change(keys, "rate = \"25\"", "rate = \"50\""));
+    EXPECT_EQ(recipe_target("clips = [\"p*\"]\n"), test::change(keys, "\"w*\"", "\"p*\""));
+}
+
 TEST(UnseenWordsTest, ManifestsAreReadStrictly) {
     const std::string text =
         R"({"n":5000000000,"v":[1,2,3,4],"rate":"fast","list":[{"a":1},7],"good":[1,2,3]})";
@@ -553,6 +592,87 @@ TEST_F(UnseenPackTest, FilesBesideTheSceneAreInputsOfTheCrate) {
     for (const json& source : crate["sources"]) files.insert(source["file"]);
     EXPECT_TRUE(files.contains("figure.gltf"));
     EXPECT_TRUE(files.contains("figure.bin")) << crate["sources"].dump();
+}
+
+TEST_F(UnseenPackTest, ClipsAreBakedAgainWhenWhatTheirSourceSaysIsAnother) {
+    write_bytes(folder_ / "figure.glb", figure(turning()));
+    write_bytes(folder_ / "m.glb", figure(turning()));
+    const std::string text =
+        "[figure]\nfile = \"figure.glb\"\n[output]\nfolder = \"out\"\npicture = false\n[target]\n"
+        "rate = 24\n[[source]]\nname = \"m\"\nfile = \"m.glb\"\nrate = 24\n[[clip]]\nname = \"c\"\n"
+        "source = \"m\"\nrange = [0, 12]\n[[cue]]\nname = \"x\"\nat = 3\nsource = \"m\"\njoint = "
+        "\"hips\"\n";
+    const auto packed = [&](const std::string& from, const std::string& to) {
+        auto report = pack_text(folder_, from.empty() ? text : test::change(text, from, to), true);
+        EXPECT_THAT(report, IsOk());
+        return std::move(report).value();
+    };
+    ASSERT_EQ(packed("", "").clips.size(), 1U);
+    EXPECT_TRUE(packed("", "").unchanged);
+    // Frames at 12 a second are another half of the file; a longer file than its span is none.
+    const PackReport slow = packed("m.glb\"\nrate = 24", "m.glb\"\nrate = 12");
+    EXPECT_FALSE(slow.unchanged);
+    EXPECT_EQ(slow.clips[0].clip.samples, 25);
+    EXPECT_FALSE(packed("", "").unchanged);
+    const PackReport other = packed("joint = \"hips\"", "joint = \"head\"");
+    EXPECT_FALSE(other.unchanged);
+    EXPECT_EQ(json::parse(read_text(folder_ / "out/crate.json"))["clips"][0]["cues"][0]["joint"],
+              "head");
+    packed("", "");
+    EXPECT_FALSE(packed("at = 3", "at = 4").unchanged);
+    packed("", "");
+    EXPECT_FALSE(packed("name = \"x\"", "name = \"y\"").unchanged);
+}
+
+TEST_F(UnseenPackTest, EveryBadFileIsToldAndSourcesAreCountedFromOne) {
+    write_bytes(folder_ / "figure.glb", figure({}));
+    write_text(folder_ / "a.glb", "broken");
+    write_text(folder_ / "b.bvh", "broken");
+    const std::string head =
+        "[figure]\nfile = \"figure.glb\"\n[output]\nfolder = \"out\"\npicture = false\non_error = "
+        "\"skip\"\n[target]\nrate = 24\n";
+    const auto none = pack_text(folder_,
+                                head +
+                                    "[[source]]\nname = \"a\"\nfile = \"a.glb\"\n[[source]]\n"
+                                    "name = \"b\"\nfile = \"b.bvh\"\n[[clips]]\nsource = "
+                                    "\"a\"\n[[clips]]\nsource = \"b\"\n",
+                                true);
+    ASSERT_FALSE(none.ok());
+    std::string said;
+    for (const Finding& f : none.failures()) said += to_text(f);
+    EXPECT_THAT(said, AllOf(HasSubstr("a.glb"), HasSubstr("b.bvh")));
+    const auto second = pack_text(folder_,
+                                  head +
+                                      "[[source]]\nname = \"a\"\nfile = \"a.glb\"\n[[source]]\n"
+                                      "file = \"b.bvh\"\n[[clips]]\nsource = \"a\"\n",
+                                  true);
+    EXPECT_THAT(second, FailsWith(Code::kKeyMissing, "source 2"));
+    // A figure is named by its file, a crate by its recipe.
+    write_bytes(folder_ / "figure.glb", figure(turning()));
+    ASSERT_THAT(
+        pack_text(folder_, test::change(test::recipe("range = [0, 24]\n"), "rate = 24\n",
+                                        "rate = 24\nskin_name = \"{figure}_of_{crate}\"\n")),
+        IsOk());
+    EXPECT_TRUE(fs::exists(folder_ / "out/figure_of_tamsin.glb"));
+}
+
+TEST_F(UnseenPackTest, WhatMeshesCarryBesideTheirVerticesStaysWithThem) {
+    Scene scene = test::read_tiny(figure(turning())).value().scene;
+    scene.nodes[2].extras = R"({"basket":7})";
+    Node cap;
+    cap.name = "cap", cap.parent = 1, cap.mesh = 1, cap.extras = R"({"basket":8})";
+    scene.meshes.push_back(scene.meshes[0]);
+    Primitive& part = scene.meshes[1].primitives[0];
+    part.influences_per_vertex = 0;
+    part.influence_joints.clear(), part.influence_weights.clear();
+    scene.nodes.push_back(cap);
+    write_bytes(folder_ / "figure.glb", write_glb(scene));
+    ASSERT_THAT(pack_text(folder_, test::recipe("range = [0, 24]\n")), IsOk());
+    const Scene skin = open_crate(folder_ / "out").value().skin;
+    for (const auto& [name, number] : {std::pair{"body", "7"}, {"cap", "8"}})
+        EXPECT_THAT(skin.nodes.at(static_cast<std::size_t>(find_node(skin, name))).extras,
+                    HasSubstr(number))
+            << name;
 }
 
 TEST_F(UnseenPackTest, WhatPlanningFoundIsToldAndRepeatsAreCounted) {

@@ -619,6 +619,30 @@ TEST(UnseenKeysTest, WeightsOfOtherTargetsStayBehindAndStacksKeepTheirConvention
     const Scene other = carry_keys(figure, motion, "m", left).value();
     EXPECT_THAT(other.timelines[0].channels, SizeIs(1));
     EXPECT_THAT(left, testing::ElementsAre("face"));
+    // In another order they are carried by their names, whichever way the file has them.
+    figure.meshes[0].target_names = {"blink", "smile"};
+    motion.timelines[0].channels.pop_back();
+    test::key(motion, face, Path::kWeights, {0, 0.25}, {1, 0.75}, 2);
+    const std::vector<double> keys = motion.timelines[0].channels.back().curve.values.list();
+    std::vector<double> turned;
+    for (std::size_t k = 0; k < keys.size(); k += 2)
+        turned.insert(turned.end(), {keys[k + 1], keys[k]});
+    for (const bool in_the_file : {true, false}) {
+        if (!in_the_file) {
+            motion.timelines[0].morphs.push_back(
+                {"face", {"smile", "blink"}, motion.timelines[0].channels.back().curve});
+            motion.timelines[0].channels.pop_back();
+        }
+        const Scene carried = carry_keys(figure, motion, "m", left).value();
+        EXPECT_EQ(carried.timelines[0].channels.back().path, Path::kWeights);
+        EXPECT_EQ(carried.timelines[0].channels.back().curve.values, turned);
+        EXPECT_THAT(left, IsEmpty());
+    }
+    motion.timelines[0].morphs[0].targets = {"smile", "frown"};
+    EXPECT_THAT(carry_keys(figure, motion, "m", left).value().timelines[0].channels, SizeIs(1));
+    EXPECT_THAT(left, testing::ElementsAre("face"));
+    motion.timelines[0].morphs[0].targets = {"target_0", "target_1"};  // without names: by order
+    EXPECT_THAT(carry_keys(figure, motion, "m", left).value().timelines[0].channels, SizeIs(2));
 }
 
 TEST(UnseenKeysTest, JointsOfAScaledFileAreAsLargeAsTheFigures) {

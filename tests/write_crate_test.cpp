@@ -114,11 +114,13 @@ TEST_F(WriteCrateTest, TheTargetSaysHowItIsWritten) {
     const Target game = target(
         "up = \"+Z\"\nfront = \"+X\"\nunit = \"centimetre\"\nloop_form = \"open\"\n"
         "layout = \"clips-with-skin\"\nclip_name = \"{figure}_{clip}\"\nroot = \"origin\"\n"
+        "ids = [12, 20]\n"
         "[rename]\nhead = \"kopf\"\n");
     CrateClip nodding = clip_of(nod());
     nodding.clip.cues.push_back({"low", 0.25, 0.25, "head", {}, {}});
     const auto report = write({nodding, clip_of(nod(20), "small")}, game);
     ASSERT_THAT(report, IsOk());
+    EXPECT_EQ(report.value().clips.at(1).clip.labels.id, 13);
     EXPECT_TRUE(report.value().proven) << report.value().findings.size();
     const std::string file = read_text(folder_ / "crate/nodder_nod.glb");
     EXPECT_THAT(test::plain_gltf_times(file, "nod"), SizeIs(30)) << "the last frame is the first";

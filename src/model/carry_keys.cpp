@@ -66,7 +66,12 @@ class KeyCarrier {
         for (const Channel& channel : from.channels) {
             const int node = to(channel.node);
             if (node == kNone) continue;
-            if (channel.path == Path::kWeights && !fits(node, channel.curve)) continue;
+            if (channel.path == Path::kWeights) {
+                carry_weights(node, channel.curve,
+                              motion_.meshes[at(motion_.nodes[at(channel.node)].mesh)].target_names,
+                              out);
+                continue;
+            }
             out.channels.push_back({node, channel.path, channel.curve});
             Keyed& keyed = keyed_[channel.node];
             keyed.translation = keyed.translation || channel.path == Path::kTranslation;
@@ -75,8 +80,8 @@ class KeyCarrier {
         }
         for (const MorphCurve& morph : from.morphs) {
             const int node = find_node(figure_, morph.mesh);
-            if (node != kNone && fits(node, morph.curve))
-                out.channels.push_back({node, Path::kWeights, morph.curve});
+            if (node != kNone)
+                carry_weights(node, morph.curve, morph.targets, out);
             else
                 left_.insert(morph.mesh);
         }
@@ -95,10 +100,34 @@ class KeyCarrier {
         out_.timelines.push_back(std::move(out));
     }
 
-    bool fits(int node, const Curve& weights) {
-        if (morph_count(figure_, node) == weights.width) return true;
-        left_.insert(figure_.nodes[at(node)].name);
-        return false;
+    /// Weights of targets by their names, in the order of the figure's; other targets stay behind.
+    /// Names that no file gave (`target_0`) go by their order.
+    void carry_weights(int node, const Curve& weights, const std::vector<std::string>& targets,
+                       Timeline& out) {
+        const int mesh = figure_.nodes[at(node)].mesh;
+        const auto own =
+            mesh == kNone ? std::vector<std::string>{} : figure_.meshes[at(mesh)].target_names;
+        const bool unnamed = std::all_of(targets.begin(), targets.end(), [](const auto& name) {
+            return name.starts_with("target_");
+        });
+        std::vector<std::size_t> from;  // of each target of the figure
+        for (std::size_t t = 0; t < own.size(); ++t) {
+            const auto found = std::find(targets.begin(), targets.end(), own[t]);
+            if (own == targets || unnamed)
+                from.push_back(t);
+            else if (found != targets.end())
+                from.push_back(static_cast<std::size_t>(found - targets.begin()));
+        }
+        if (own.empty() || from.size() != targets.size() || own.size() != targets.size()) {
+            left_.insert(figure_.nodes[at(node)].name);
+            return;
+        }
+        Channel& channel = out.channels.emplace_back(Channel{node, Path::kWeights, weights});
+        if (own == targets || unnamed) return;
+        std::vector<double>& values = channel.curve.values.edit();
+        for (std::size_t k = 0; k < values.size(); k += from.size())
+            for (std::size_t t = 0; t < from.size(); ++t)
+                values[k + t] = weights.values[k + from[t]];
     }
 
     /// A keyed node must hang where it hangs in the figure, and what it does not key must rest

@@ -274,14 +274,14 @@ void read_files(TomlTable& t, Target& target) {
             bad(t, "ids", fmt::format("[{}]", fmt::join(range, ", ")),
                 "two whole numbers, [first, last]");
     }
-    target.clips.names = t.texts("clips", {});
-    target.clips.groups = t.texts("clip_groups", {});
+    target.clips.names = t.texts("clips", target.clips.names);
+    target.clips.groups = t.texts("clip_groups", target.clips.groups);
     for (const auto& [key, list] :
          {std::pair("clips", &target.clips.names), std::pair("clip_groups", &target.clips.groups)})
         if (t.has(key) && list->empty() && !t.failed({key}))
             bad(t, key, "[]", "at least one pattern, or no such key, which takes all",
                 fmt::format("{} = [\"*\"]", key));
-    target.clips.left_out = t.texts("clips_left_out", {});
+    target.clips.left_out = t.texts("clips_left_out", target.clips.left_out);
     if (target.clip_name.find("{id") != std::string::npos && !target.ids && !t.failed({"ids"}))
         t.fail(Code::kKeyMissing, "ids", "no ids, which clip_name uses", "ids = [first, last]",
                "ids = [1, 999]");
