@@ -106,6 +106,24 @@ TEST(DetailTest, DecimalsAreReadAsTheStandardLibraryDoes) {
     }
 }
 
+TEST(DetailTest, NumbersOfAllLengthsAreTheNearestDoubles) {
+    std::mt19937_64 random(5);
+    for (int i = 0; i < 20000; ++i) {
+        std::string text = random() % 3 == 0 ? "-" : "";
+        for (std::uint64_t n = random() % 10; n > 0; --n) text += "0123456789"[random() % 10];
+        if (random() % 8 != 0) text += '.';
+        for (std::uint64_t n = 1 + random() % 9; n > 0; --n) text += "01234567899"[random() % 11];
+        if (random() % 16 == 0) text += "e-3";
+        const double nearest = std::strtod(text.c_str(), nullptr);
+        const std::string padded = text + " and room for reading on";
+        const char* at = padded.data();
+        double read = 0;
+        ASSERT_TRUE(parse_number(at, padded.data() + padded.size(), read)) << text;
+        ASSERT_EQ(read, nearest) << text;
+        ASSERT_EQ(at, padded.data() + text.size()) << text;
+    }
+}
+
 // -------------------------------------------------------------------------------------- angles
 
 TEST(DetailTest, AnglesGoOnWhereAMiddleOneGoesBeyondARightOne) {

@@ -359,6 +359,52 @@ INSTANTIATE_TEST_SUITE_P(
                    "materials[0].extensions"},
         BrokenPart{"sampler_filter", R"("samplers":[{"magFilter":9987}])", Code::kGltfBroken,
                    "samplers[0].magFilter"},
+        BrokenPart{"no_filter", R"("samplers":[{"magFilter":0}])", Code::kGltfBroken,
+                   "samplers[0].magFilter"},
+        BrokenPart{
+            "no_targets",
+            R"("animations":[{"channels":[],"samplers":[{"input":0,"output":0}],"extras":{"morph_weights":[{"mesh":"m","sampler":0,"targets":[]}]}}])",
+            Code::kGltfBroken, "no sampler or no targets"},
+        BrokenPart{
+            "no_weights_sampler",
+            R"("animations":[{"channels":[],"samplers":[],"extras":{"morph_weights":[{"mesh":"m","targets":["a"]}]}}])",
+            Code::kGltfBroken, "no sampler or no targets"},
+        BrokenPart{
+            "no_scalar_sampler",
+            R"("animations":[{"channels":[],"samplers":[],"extras":{"scalars":[{"name":"m"}]}}])",
+            Code::kGltfBroken, "no sampler"},
+        BrokenPart{
+            "unknown_interpolation",
+            R"("nodes":[{}],"animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"scale"}}],"samplers":[{"input":0,"output":1,"interpolation":"WAVY"}]}])",
+            Code::kGltfBroken, "LINEAR, STEP or CUBICSPLINE"},
+        BrokenPart{
+            "uneven_targets",
+            R"("meshes":[{"primitives":[{"attributes":{"POSITION":1},"targets":[{"POSITION":1}]},{"attributes":{"POSITION":1}}]}])",
+            Code::kGltfBroken, "the same targets on each part"},
+        BrokenPart{
+            "weights_of_mesh",
+            R"("meshes":[{"weights":[0,1],"primitives":[{"attributes":{"POSITION":1},"targets":[{"POSITION":1}]}]}])",
+            Code::kGltfBroken, "2 weights"},
+        BrokenPart{
+            "weights_of_node",
+            R"("nodes":[{"mesh":0,"weights":[0,1]}],"meshes":[{"primitives":[{"attributes":{"POSITION":1},"targets":[{"POSITION":1}]}]}])",
+            Code::kGltfBroken, "2 weights"},
+        BrokenPart{
+            "half_an_index",
+            R"("nodes":[{"mesh":0.5}],"meshes":[{"primitives":[{"attributes":{"POSITION":1}}]}])",
+            Code::kGltfBroken, "nodes[0].mesh"},
+        BrokenPart{"required_is_no_list", R"("extensionsRequired":"EXT_x")", Code::kGltfBroken,
+                   "a list of names"},
+        BrokenPart{"name_is_no_text", R"("nodes":[{"name":7}])", Code::kGltfBroken, "a text"},
+        BrokenPart{"node_is_no_object", R"("nodes":[7])", Code::kGltfBroken, "an object"},
+        BrokenPart{"material_texture_without_index", R"("materials":[{"normalTexture":{}}])",
+                   Code::kGltfBroken, "the index of a texture"},
+        BrokenPart{"material_texture_no_object", R"("materials":[{"normalTexture":3}])",
+                   Code::kGltfBroken, "an object"},
+        BrokenPart{
+            "texture_set",
+            R"("images":[{"uri":"data:image/png;base64,AA=="}],"textures":[{"source":0}],"materials":[{"normalTexture":{"index":0,"texCoord":-1}}])",
+            Code::kGltfBroken, "0 or more"},
         BrokenPart{"texture_source", R"("textures":[{"source":1}])", Code::kGltfReference,
                    "textures[0].source"},
         BrokenPart{"texture_sampler", R"("textures":[{"sampler":0}])", Code::kGltfReference,

@@ -51,6 +51,8 @@ TEST_F(ShownTest, FramesSamplesCutsAndAnAssumedRate) {
     const auto run = run_tool("describe " + path("a.glb"));
     EXPECT_EQ(run.exit, 0) << run.err;
     EXPECT_THAT(run.out, HasSubstr("frames 0..48, 49 samples, 48 intervals, 2.0000 s at 24/s"));
+    const json upside = json::parse(run_tool("describe --json --up -Y " + path("a.glb")).out);
+    EXPECT_NEAR(upside["height_m"].get<double>(), 1.7, 1e-6) << "whichever way is up";
     EXPECT_THAT(run.out, HasSubstr("; cuts after 20\n"));
     EXPECT_THAT(run.out, HasSubstr("frames at 24/s\n")) << "24/s is what the keys say";
     write_text(folder_ / "still.gltf", R"({"asset":{"version":"2.0"},"nodes":[{}]})");

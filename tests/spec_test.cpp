@@ -150,6 +150,34 @@ TEST(SpecTest, KeysMayLieApartOrBeginLater) {
               (std::vector<double>{1, 2, 3, 91, 4, 5}));
 }
 
+TEST(SpecTest, AccessorsMeanTheSameWithWhateverElseTheyHave) {
+    // Members that are rare are read by another way than the usual ones.
+    for (const char* more :
+         {"", R"(,"name":"n")", R"(,"normalized":false)", R"(,"extras":{"a":1})"}) {
+        const auto read = read_tiny(text_bytes(gltf(
+            floats({7, 7, 0, 1, 9, 9, 9, 1, 2, 3, 4, 5, 6}),
+            R"({"buffer":0,"byteLength":16},{"buffer":0,"byteOffset":16,"byteLength":36})",
+            fmt::format(
+                R"({{"bufferView":0,"byteOffset":8,"componentType":5126,"count":2,"type":"SCALAR"{0}}},{{"bufferView":1,"byteOffset":12,"componentType":5126,"count":2,"type":"VEC3"{0}}})",
+                more),
+            kMove)));
+        ASSERT_THAT(read, IsOk()) << more;
+        const Curve& curve = read.value().scene.timelines.at(0).channels.at(0).curve;
+        EXPECT_EQ(curve.times.size(), 2U) << more;
+        EXPECT_EQ(curve.times[1], 1) << more;
+        EXPECT_EQ(curve.values, (std::vector<double>{1, 2, 3, 4, 5, 6})) << more;
+    }
+}
+
+TEST(SpecTest, ExtrasOfTheWholeFileAreKept) {
+    const auto read = read_tiny(text_bytes(
+        R"({"asset":{"version":"2.0"},"nodes":[{"name":"n"}],"extras":{"yard":{"trees":12}}})"));
+    ASSERT_THAT(read, IsOk());
+    const auto glb = write_glb(read.value().scene);
+    EXPECT_NE(std::string(glb.begin(), glb.end()).find(R"("yard":{"trees":12})"),
+              std::string::npos);
+}
+
 TEST(SpecTest, TimesAreAscendingFromZero) {
     for (const std::vector<float>& times : {std::vector<float>{-1, 0}, {0, 0}, {1, 0.5F}})
         EXPECT_THAT(

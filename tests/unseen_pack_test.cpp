@@ -6,6 +6,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 #include <numbers>
+#include <regex>
 #include <sstream>
 
 #include "crate/json_members.h"
@@ -649,11 +650,31 @@ TEST_F(UnseenPackTest, EveryBadFileIsToldAndSourcesAreCountedFromOne) {
     EXPECT_THAT(second, FailsWith(Code::kKeyMissing, "source 2"));
     // A figure is named by its file, a crate by its recipe.
     write_bytes(folder_ / "figure.glb", figure(turning()));
-    ASSERT_THAT(
-        pack_text(folder_, test::change(test::recipe("range = [0, 24]\n"), "rate = 24\n",
-                                        "rate = 24\nskin_name = \"{figure}_of_{crate}\"\n")),
-        IsOk());
-    EXPECT_TRUE(fs::exists(folder_ / "out/figure_of_tamsin.glb"));
+    const std::string named = test::change(test::recipe("range = [0, 24]\n"), "folder = \"out\"",
+                                           "folder = \"out\"\nname = \"day\"");
+    ASSERT_THAT(pack_text(folder_, test::change(named, "[target]\n",
+                                                "[target]\nskin_name = \"{figure}_of_{crate}\"\n")),
+                IsOk());
+    EXPECT_TRUE(fs::exists(folder_ / "out/figure_of_day.glb"));
+}
+
+TEST_F(UnseenPackTest, EndsOfLoopsAreToldByFramesOfTheFile) {
+    const auto sway = test::keyed(0, "translation", 60, [](int f) {
+        const double a = 2 * M_PI * f / 24;
+        return Three{0.05 * std::sin(a), 1 + 0.03 * std::cos(a), 0};
+    });
+    const PackReport report =
+        pack({sway}, test::recipe("range = [10, 50]\nloop = \"find\"\nloop_shortest = 12\n"));
+    EXPECT_EQ(report.clips.at(0).clip.samples, 25);
+    const Finding end = test::of_code(report, Code::kAssumed).at(0);
+    EXPECT_THAT(end.found, HasSubstr("the loop ends at frame 34 ("));
+    EXPECT_EQ(end.remedy.substr(0, 29), "range = [10, 34], loop = true");
+    const std::regex frame("([0-9]+) \\(");
+    std::multiset<std::string> ends;
+    for (std::sregex_iterator at(end.found.begin(), end.found.end(), frame), none; at != none; ++at)
+        ends.insert((*at)[1]);
+    EXPECT_GT(ends.size(), 1U) << end.found;
+    for (const std::string& one : ends) EXPECT_EQ(ends.count(one), 1U) << end.found;
 }
 
 TEST_F(UnseenPackTest, WhatMeshesCarryBesideTheirVerticesStaysWithThem) {
@@ -669,7 +690,7 @@ TEST_F(UnseenPackTest, WhatMeshesCarryBesideTheirVerticesStaysWithThem) {
     write_bytes(folder_ / "figure.glb", write_glb(scene));
     ASSERT_THAT(pack_text(folder_, test::recipe("range = [0, 24]\n")), IsOk());
     const Scene skin = open_crate(folder_ / "out").value().skin;
-    for (const auto& [name, number] : {std::pair{"body", "7"}, {"cap", "8"}})
+    for (const auto& [name, number] : {std::pair{"body", "7"}, {"cap.mesh", "8"}})
         EXPECT_THAT(skin.nodes.at(static_cast<std::size_t>(find_node(skin, name))).extras,
                     HasSubstr(number))
             << name;

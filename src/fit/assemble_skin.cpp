@@ -111,6 +111,9 @@ class SkinAssembler {
         }
         ++rigid_;
         push_mesh(from, std::move(mesh), skin_of(rest_inverse_, "rigid"));
+        // What it was split off from is in the file as a joint, or not at all.
+        if (from.split_off && joint_of_[at(from.parent)] == kNone)
+            out_.scene.nodes.back().extras = source_.nodes[at(from.parent)].extras;
     }
 
     void push_mesh(const Node& from, Mesh mesh, int skin) {
