@@ -827,7 +827,171 @@ INSTANTIATE_TEST_SUITE_P(
         BrokenFile{"1 1 1 1</vcount>", "1 1 1</vcount>", Code::kColladaBroken, "3 counts"},
         BrokenFile{"a b</Name_array>", "a x</Name_array>", Code::kColladaReference, "\"x\""},
         BrokenFile{"a b</Name_array>", "a</Name_array>", Code::kColladaBroken,
-                   "1 joints and 2 matrices"}));
+                   "1 joints and 2 matrices"},
+        BrokenFile{"source=\"#cw\" offset=\"1\"", "source=\"#cw\" offset=\"99\"",
+                   Code::kColladaBroken, "offset above 64"},
+        BrokenFile{"source=\"#v\" offset=\"0\"", "source=\"#v\" offset=\"99\"",
+                   Code::kColladaBroken, "above 64"},
+        BrokenFile{"<triangles>", "<polylist><vcount>4</vcount>", Code::kColladaBroken, "XML"},
+        BrokenFile{"<unit meter=\"1\"/>", "<unit meter=\"-1\"/>", Code::kNumberBad,
+                   "\"-1\" metres"},
+        BrokenFile{"</library_animations>",
+                   "</library_animations><library_animation_clips><animation_clip start=\"2\" "
+                   "end=\"1\"><instance_animation url=\"#m\"/></animation_clip>"
+                   "</library_animation_clips>",
+                   Code::kColladaBroken, "from 2 to 1 s"},
+        BrokenFile{"<scene>",
+                   "<extra><technique profile=\"mellow_crate\"><up>+Y</up><front>-Y</front>"
+                   "</technique></extra><scene>",
+                   Code::kColladaBroken, "up and front along two lines"}));
+
+struct Said {
+    const char *nodes, *libraries;
+    Code code;
+    const char* said;
+};
+
+class ColladaSaid : public testing::TestWithParam<Said> {};
+
+TEST_P(ColladaSaid, WhatIsNotCarriedIsTold) {
+    const ReadResult read = must_parse(
+        file(std::string("<node id=\"n\"><translate sid=\"t\">1 2 3</translate></node>") +
+                 GetParam().nodes,
+             GetParam().libraries));
+    EXPECT_TRUE(says(read, GetParam().code, GetParam().said)) << GetParam().said;
+    EXPECT_GE(read.scene.nodes.size(), 1U);
+}
+
+#define LENS(optics)                                                          \
+    "<node id=\"c\"><instance_camera url=\"#l\"/></node>",                    \
+        "<library_cameras><camera id=\"l\"><optics><technique_common>" optics \
+        "</technique_common></optics></camera></library_cameras>"
+INSTANTIATE_TEST_SUITE_P(
+    All, ColladaSaid,
+    testing::Values(
+        Said{LENS("<perspective><znear>1</znear></perspective>"), Code::kLeftOut,
+             "without a field of view"},
+        Said{LENS("<perspective><yfov>40</yfov><znear>0</znear></perspective>"), Code::kLeftOut,
+             "a near plane above 0"},
+        Said{LENS("<perspective><yfov>180</yfov><znear>1</znear></perspective>"), Code::kLeftOut,
+             "between 0 and 180"},
+        Said{LENS("<orthographic><znear>1</znear></orthographic>"), Code::kLeftOut, "without size"},
+        Said{LENS("<fisheye/>"), Code::kLeftOut, "without optics"},
+        Said{"<node id=\"l\"><instance_light url=\"#x\"/></node>", "", Code::kLeftOut, "a light"},
+        Said{"<node id=\"m\"><matrix>1 0 0 0 0 1 0 0 0 0 1 0 0 0 0 2</matrix></node>", "",
+             Code::kAssumed, "last row is not 0 0 0 1"},
+        Said{"<node id=\"g\"><instance_geometry url=\"other.dae#box\"/></node>", "", Code::kLeftOut,
+             "into another file"},
+        Said{"<node id=\"g\"><instance_geometry url=\"#n\"/></node>", "", Code::kColladaReference,
+             "\"#n\" is a <node>"},
+        Said{"<node id=\"g\"><instance_geometry url=\"#nowhere\"/></node>", "",
+             Code::kColladaReference, "is nowhere in the file"},
+        Said{"<node id=\"g\"><instance_geometry url=\"#s1\"/></node>",
+             "<library_geometries><geometry id=\"s1\"><spline/></geometry></library_geometries>",
+             Code::kLeftOut, "no <mesh>"},
+        Said{"",
+             "<library_animations><animation id=\"e\"/></library_animations>"
+             "<library_animation_clips><animation_clip start=\"0\" end=\"1\"/>"
+             "</library_animation_clips>",
+             Code::kLeftOut, "moves nothing"}));
+#undef LENS
+
+TEST(ColladaTest, PartsWithoutASurfaceAreSaid) {
+    const std::string in = "<input semantic=\"VERTEX\" source=\"#v\" offset=\"0\"/>",
+                      good = "<triangles>" + in + "<p>0 1 2</p></triangles>";
+    const auto read = [&](const std::string& part) {
+        return read_text(
+            file("<node id=\"n\"><instance_geometry url=\"#g\"/></node>", box(good + part)));
+    };
+    for (const auto& [part, said] :
+         {std::pair("<lines count=\"1\">" + in + "<p>0 1</p></lines>", "lines"),
+          {"<polylist count=\"2\">" + in + "<vcount>2 3</vcount><p>0 1 0 1 2</p></polylist>",
+           "1 polygons of fewer than three corners"}}) {
+        const auto some = read(part);
+        ASSERT_THAT(some, IsOk()) << said;
+        EXPECT_TRUE(says(some.value(), Code::kLeftOut, said)) << said;
+    }
+    EXPECT_THAT(read("<polylist count=\"1\">" + in + "<vcount>4</vcount><p>0 1 2</p></polylist>"),
+                FailsWith(Code::kColladaBroken, "a polygon of 4 corners with 3 left"));
+}
+
+TEST(ColladaTest, SkewThatMovesIsSaidAndComposedAsItIs) {
+    // 30 to 45 degrees of skew: X goes along Y by the tangent of the angle (1.4.1, "skew").
+    Scene scene =
+        must_parse(file("<node id=\"n\"><skew sid=\"k\">30 0 1 0 1 0 0</skew></node>",
+                        animations(animation("m", "n/k.ANGLE", {"0 1", "30 45", "LINEAR LINEAR"}))))
+            .scene;
+    const ReadResult read = must_parse(
+        file("<node id=\"n\"><skew sid=\"k\">30 0 1 0 1 0 0</skew></node>",
+             animations(animation("m", "n/k.ANGLE", {"0 1", "30 45", "LINEAR LINEAR"}))));
+    EXPECT_TRUE(says(read, Code::kShear, "motion with shear up to"));
+    const auto skewed = [&](double t) {
+        const Affine m = world(scene, "n", t);
+        return dot(m.x, m.y) / length(m.x) / length(m.y);  // the cosine between two axes
+    };
+    const double before[] = {skewed(0), skewed(0.5), skewed(1)};
+    // Axes that stood upright on each other are 30, 37.5 and 45 degrees off that.
+    for (int i = 0; i < 3; ++i)
+        EXPECT_NEAR(std::abs(before[i]), std::sin((30 + 7.5 * i) * std::numbers::pi / 180), 1e-9)
+            << i;
+    compose_stacks(scene);
+    for (int i = 0; i < 3; ++i) EXPECT_NEAR(skewed(0.5 * i), before[i], 1e-9) << i;
+    EXPECT_EQ(scene.timelines[0].shears.size(), 1U);
+}
+
+TEST(ColladaTest, OneCurveMayMoveAllWeightsOfAMesh) {
+    const auto shape = [](const char* id, const char* places) {
+        return fmt::format("<geometry id=\"{0}\" name=\"{0}\"><mesh>", id) +
+               source(std::string(id) + "p", places, 3, 3) +
+               fmt::format(
+                   "<vertices id=\"{0}v\"><input semantic=\"POSITION\" source=\"#{0}p\"/>"
+                   "</vertices><triangles><input semantic=\"VERTEX\" source=\"#{0}v\" "
+                   "offset=\"0\"/><p>0 1 2</p></triangles></mesh></geometry>",
+                   id);
+    };
+    const auto morph = [&](const std::string& targets, const std::string& weights, int count,
+                           const std::string& method, const std::string& channel) {
+        return file(
+            "<node id=\"n\"><instance_controller url=\"#mc\"/></node>",
+            "<library_geometries>" + shape("g", "0 0 0 1 0 0 0 1 0") +
+                shape("up", "0 0 1 1 0 1 0 1 1") + shape("out", "2 0 0 3 0 0 2 1 0") +
+                "<geometry id=\"few\"><mesh>" + source("fewp", "0 0 0 1 0 0", 2, 3) +
+                "<vertices id=\"fewv\"><input semantic=\"POSITION\" source=\"#fewp\"/></vertices>"
+                "</mesh></geometry></library_geometries><library_controllers><controller "
+                "id=\"mc\"><morph source=\"#g\" method=\"" +
+                method + "\"><source id=\"mt\"><IDREF_array>" + targets +
+                "</IDREF_array></source>" + source("mw", weights, count, 1) +
+                "<targets><input semantic=\"MORPH_TARGET\" source=\"#mt\"/><input "
+                "semantic=\"MORPH_WEIGHT\" source=\"#mw\"/></targets></morph></controller>"
+                "</library_controllers>" +
+                animations(
+                    animation("w", channel, {"0 1", "0 0.5 1 0.25", "LINEAR LINEAR", 2, 2})));
+    };
+    Scene scene = must_parse(morph("up out", "0 0", 2, "NORMALIZED", "mw")).scene;
+    compose_stacks(scene);
+    const int node = find_node(scene, "n");
+    const auto corner = [&](double t) {
+        return posed_vertices(scene, node, scene.meshes[0].primitives[0],
+                              pose_at(scene, scene.timelines[0], t))[0];
+    };
+    EXPECT_LT(length(corner(0) - Vec3{0.5 * 2, 0, 0}), 1e-6);
+    EXPECT_LT(length(corner(1) - Vec3{0.25 * 2, 0, 1}), 1e-6);
+    EXPECT_LT(length(corner(0.5) - Vec3{0.375 * 2, 0, 0.5}), 1e-6);
+    EXPECT_THAT(read_text(morph("up out", "0 0", 2, "ODD", "mw")),
+                FailsWith(Code::kColladaBroken, "the method ODD"));
+    EXPECT_THAT(read_text(morph("up none", "0 0", 2, "NORMALIZED", "mw")),
+                FailsWith(Code::kColladaReference, "\"none\""));
+    EXPECT_THAT(read_text(morph("up few", "0 0", 2, "NORMALIZED", "mw")),
+                FailsWith(Code::kColladaBroken, "a morph target of "));
+    EXPECT_THAT(read_text(morph("up out", "0 0", 2, "NORMALIZED", "mw(7)")),
+                FailsWith(Code::kColladaBroken, "one of 2 morph weights"));
+}
+
+TEST(ColladaTest, FilesThatAreSomethingElse) {
+    EXPECT_THAT(read_text(std::string("<ORCHARD version=\"1.4.1\"/>")),
+                FailsWith(Code::kColladaBroken, "the element \"ORCHARD\""));
+    EXPECT_THAT(read_text(file("")), FailsWith(Code::kColladaBroken, "no nodes"));
+}
 
 TEST(ColladaTest, NodesThatInstanceThemselvesHitALimit) {
     ReadLimits limits;

@@ -136,7 +136,9 @@ TEST_F(SharesTest, OfSeveralTargetsAndRecipesAreOnePlan) {
         EXPECT_FALSE(fs::exists(folder_ / ("parts/" + k) / "tamsin/viewer"));
     }
     std::size_t packed = 0;
-    for (const Part& part : find_parts(folder_ / "parts").value())
+    const auto parts = find_parts(folder_ / "parts");
+    ASSERT_THAT(parts, IsOk());
+    for (const Part& part : parts.value())
         if (part.target == "other") {
             EXPECT_EQ(part.share.clips, 4U) << "pick and three pieces: what its target takes";
             packed += part.clips;
