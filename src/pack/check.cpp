@@ -74,6 +74,7 @@ Result<ManifestFiles> read_manifest(const fs::path& folder) {
         ListedClip listed{clip.text("name"), clip_from_facts(clip, in)};
         out.clips.emplace_back(read_file_record(clip, "clip"), std::move(listed));
     }
+    if (!json.has("clips")) json.fail("clips", "there is no list of them");
     if (json.failed())
         return Finding{Code::kValueBad, Severity::kStop,       (folder / "crate.json").string(),
                        json.error(),    "what packing writes", "pack the crate again"};

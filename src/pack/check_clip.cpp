@@ -209,6 +209,13 @@ void Checker::timeline(const CheckedFile& file, const Timeline& timeline,
                fmt::format("loop: {}, as the manifest says", mellow::name(listed->facts.loop)),
                std::string(mellow::name(*said)), *said == listed->facts.loop,
                "pack the crate again");
+    if (listed != nullptr) {
+        const auto samples = std::llround((last - first) * target_.rate.per_second()) + 1 -
+                             (target_.rest_first ? 1 : 0);
+        demand("facts", what,
+               fmt::format("{} samples, as the manifest says", listed->facts.samples),
+               std::to_string(samples), samples == listed->facts.samples, "pack the crate again");
+    }
     ends(file, what, timeline,
          listed != nullptr ? listed->facts.loop : said.value_or(LoopForm::kOnce));
 }

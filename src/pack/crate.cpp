@@ -287,6 +287,7 @@ Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions, P
     MELLOW_TRY(StoredFile skin, listed(folder, manifest.json.object("skin")));
     MELLOW_TRY(crate.skin, decode_scene(std::move(skin), manifest.target));
     if (crate.skin.nodes.empty()) return manifest.bad("a skin without nodes");
+    if (!manifest.json.has("clips")) return manifest.bad("clips: there is no list of them");
     for (JsonMembers& entry : manifest.json.objects("clips")) {
         ClipInfo clip;
         crate.files.push_back(entry.text("file"));

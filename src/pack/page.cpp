@@ -144,6 +144,7 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
     };
     JsonMembers skin = json.object("skin");
     std::vector<JsonMembers> clips = json.objects("clips");
+    if (!json.has("clips")) json.fail("clips", "there is no list of them");
     std::vector<std::string> names;
     bool glb = skin.text("file").ends_with(".glb");
     for (JsonMembers& clip : clips) {

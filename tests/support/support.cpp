@@ -99,6 +99,7 @@ const std::map<std::string, std::string>& severities() {
                                                           {"share-missing", "stop"},
                                                           {"share-differs", "stop"},
                                                           {"foot-depth", "warning"},
+                                                          {"skeleton-differs", "stop warning"},
                                                           {"pop", "warning"},
                                                           {"travel-in-hips", "warning"},
                                                           {"unbaked", "warning stop"},
