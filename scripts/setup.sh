@@ -8,7 +8,7 @@ run=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev libs
      fonts-dejavu-core libjs-three libjs-chart.js)
 test=(nlohmann-json3-dev libgtest-dev libgmock-dev python3 chromium)
 package=(lowdown dpkg-dev file)
-check=(git clang-format clang clang-tidy libbenchmark-dev nodejs npm python3-collada libxml2-utils
+check=(git clang-format clang llvm clang-tidy libbenchmark-dev nodejs npm python3-collada libxml2-utils
        slurm-wlm munge parallel)
 
 case "${1:-}" in

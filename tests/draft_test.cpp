@@ -54,6 +54,24 @@ class DraftTest : public testing::Test {
         const auto glb = write_glb(scene);
         write_text(folder_ / file, {glb.begin(), glb.end()});
     }
+    /// Of Tamsin's joints, whose head nods by an angle of the frame at 24 a second.
+    Draft nodding(int frames, const std::function<double(int)>& angle) const {
+        const auto packed =
+            test::pack_text(folder_, read_text(folder_ / "tamsin.recipe.toml"), true);
+        Scene scene = read_scene(packed.value().folder / "tamsin.glb").value().scene;
+        Channel nod{find_node(scene, "head"), Path::kRotation, {}};
+        std::vector<double> times, values;
+        for (int f = 0; f <= frames; ++f) {
+            const Quat q = from_axis_angle({1, 0, 0}, angle(f));
+            times.push_back(f / 24.0);
+            values.insert(values.end(), {q.x, q.y, q.z, q.w});
+        }
+        nod.curve.times = KeyTimes(times), nod.curve.values = values, nod.curve.width = 4;
+        scene.timelines.emplace_back().name = "nod";
+        scene.timelines[0].channels.push_back(nod);
+        write_scene("nod.glb", scene);
+        return draft({"nod.glb"}, false);
+    }
 
     TempFolder folder_;
 };
@@ -153,23 +171,9 @@ TEST_F(DraftTest, ADraftPacksAsItIs) {
 
 TEST_F(DraftTest, WhatBeginsAndEndsAtRestIsNoLoopForCertain) {
     // A nod of one second, sin^4 of its angle, and the same in the middle of its way.
-    const PackReport packed =
-        test::pack_text(folder_, read_text(folder_ / "tamsin.recipe.toml")).value();
     for (const int begin : {0, 6}) {
-        Scene scene = read_scene(packed.folder / "tamsin.glb").value().scene;
-        Channel nod{find_node(scene, "head"), Path::kRotation, {}};
-        std::vector<double> times, values;
-        for (int f = 0; f <= 24; ++f) {
-            const double swing = std::pow(std::sin(M_PI * (f + begin) / 24), 4);
-            const Quat q = from_axis_angle({1, 0, 0}, 0.5 * swing);
-            times.push_back(f / 24.0);
-            values.insert(values.end(), {q.x, q.y, q.z, q.w});
-        }
-        nod.curve.times = KeyTimes(times), nod.curve.values = values, nod.curve.width = 4;
-        scene.timelines.emplace_back().name = "nod";
-        scene.timelines[0].channels.push_back(nod);
-        write_scene("nod.glb", scene);
-        const Draft d = draft({"nod.glb"}, false);
+        const Draft d = nodding(
+            24, [&](int f) { return 0.5 * std::pow(std::sin(M_PI * (f + begin) / 24), 4); });
         const DraftedValue* loop = value(d, "loop");
         if (begin == 0)
             EXPECT_TRUE(loop == nullptr || (loop->value == "false" && loop->guess));
@@ -179,22 +183,9 @@ TEST_F(DraftTest, WhatBeginsAndEndsAtRestIsNoLoopForCertain) {
 }
 
 TEST_F(DraftTest, LoopsThatMissTheSamplesAreFitted) {
-    const PackReport packed =
-        test::pack_text(folder_, read_text(folder_ / "tamsin.recipe.toml")).value();
     for (const auto& [frames, fit] : {std::pair{24, false}, {23, true}, {26, true}}) {
-        Scene scene = read_scene(packed.folder / "tamsin.glb").value().scene;
-        Channel nod{find_node(scene, "head"), Path::kRotation, {}};
-        std::vector<double> times, values;
-        for (int f = 0; f <= frames; ++f) {
-            const Quat q = from_axis_angle({1, 0, 0}, 0.3 * std::sin(2 * M_PI * f / frames));
-            times.push_back(f / 24.0);
-            values.insert(values.end(), {q.x, q.y, q.z, q.w});
-        }
-        nod.curve.times = KeyTimes(times), nod.curve.values = values, nod.curve.width = 4;
-        scene.timelines.emplace_back().name = "nod";
-        scene.timelines[0].channels.push_back(nod);
-        write_scene("nod.glb", scene);
-        const Draft d = draft({"nod.glb"}, false);
+        const Draft d =
+            nodding(frames, [&](int f) { return 0.3 * std::sin(2 * M_PI * f / frames); });
         ASSERT_NE(value(d, "loop"), nullptr) << frames;
         EXPECT_EQ(d.text.find("\nfit = true") != std::string::npos, fit)
             << frames << " frames at 24 are " << frames * 30 / 24.0 << " at 30\n"
@@ -262,6 +253,12 @@ TEST_F(DraftTest, TheToolWritesDraftsAndPacksWithoutARecipe) {
     const auto bare_figure = run_tool("draft " + scene + " -o " + recipe);
     EXPECT_EQ(bare_figure.exit, 1) << "the rig is to be filled in";
     EXPECT_THAT(bare_figure.out, HasSubstr("fill in: 0 of 28 deform joints have keys"));
+    for (const bool ready : {false, true}) {
+        const auto told =
+            run_tool("draft --json --replace " + scene + (ready ? rig : "") + " -o " + recipe);
+        EXPECT_EQ(told.exit, ready ? 0 : 1);
+        EXPECT_EQ(nlohmann::json::parse(told.out)["ready"], ready);
+    }
     const auto again = run_tool("draft " + scene + rig + " -o " + recipe);
     EXPECT_EQ(again.exit, 4);
     EXPECT_THAT(again.err, HasSubstr("output-exists"));

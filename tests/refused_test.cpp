@@ -21,6 +21,7 @@ using test::keyed;
 using test::of_code;
 using test::read_text;
 using test::recipe;
+using test::text_of;
 using test::Three;
 using test::write_bytes;
 using test::write_text;
@@ -30,15 +31,9 @@ using testing::HasSubstr;
 using testing::IsEmpty;
 using testing::SizeIs;
 
-std::string all(const Findings& findings) {
-    std::string text;
-    for (const Finding& f : findings) text += to_text(f) + "\n";
-    return text;
-}
-
 template <class Result>
 std::string why(const Result& result) {
-    return result.ok() ? "nothing is wrong" : all(result.failures());
+    return result.ok() ? "nothing is wrong" : text_of(result.failures());
 }
 
 TEST(RecipeRefusedTest, KeysThatContradictOrMakeNoSense) {
@@ -227,7 +222,7 @@ TEST_F(RefusedTest, MotionFilesThatHoldSomethingElse) {
             {3, Path::kTranslation, {Interpolation::kLinear, 3, {0, 1}, {0, 0, 0, 1, 0, 0}}});
     });
     ASSERT_THAT(extra, IsOk());
-    EXPECT_THAT(all(of_code(extra.value(), Code::kLeftOut)),
+    EXPECT_THAT(text_of(of_code(extra.value(), Code::kLeftOut)),
                 HasSubstr("no joints of the figure: hat"));
     // Axes that rest turned by a quarter, where places agree.
     const auto turned = [](Scene& s) {
@@ -241,14 +236,14 @@ TEST_F(RefusedTest, MotionFilesThatHoldSomethingElse) {
     const auto taken = tried(turned);
     ASSERT_THAT(taken, IsOk());
     EXPECT_TRUE(taken.value().proven);
-    EXPECT_THAT(all(taken.value().findings), HasSubstr("taken over"));
+    EXPECT_THAT(text_of(taken.value().findings), HasSubstr("taken over"));
     // Cues at a joint that is not there.
     const auto cued = tried([](Scene& s) {
         s.timelines[0].extras =
             R"({"cues":[{"name":"snip","seconds":0.25,"joint":"hand"},{"name":"tap","seconds":0.5,"joint":"head"}]})";
     });
     ASSERT_THAT(cued, IsOk());
-    EXPECT_THAT(all(of_code(cued.value(), Code::kMissingJoint)),
+    EXPECT_THAT(text_of(of_code(cued.value(), Code::kMissingJoint)),
                 HasSubstr("cues at joints that the figure does not have: hand"));
     ASSERT_THAT(cued.value().clips.at(0).clip.cues, SizeIs(2));
     EXPECT_EQ(cued.value().clips[0].clip.cues[0].joint, "");
@@ -271,7 +266,7 @@ TEST_F(RefusedTest, MotionFilesThatHoldSomethingElse) {
     write_bytes(folder_ / "m.glb", write_glb(rigged));
     const auto controls = packed(with_sources(source, clips, "rig = \"a.rig.toml\"\n"));
     ASSERT_THAT(controls, IsOk());
-    EXPECT_THAT(all(of_code(controls.value(), Code::kMissingJoint)),
+    EXPECT_THAT(text_of(of_code(controls.value(), Code::kMissingJoint)),
                 HasSubstr("keys of nodes that the figure does not have: knob"));
     const auto end = test::plain_gltf_worlds(read_text(folder_ / "out/clips/m.glb"), "m", 24);
     EXPECT_NEAR(end.at("hips").world[0][3], 1, 1e-6);

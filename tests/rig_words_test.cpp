@@ -23,17 +23,12 @@ using test::kX;
 using test::kY;
 using test::kZ;
 using test::sheet;
+using test::text_of;
 using test::turn;
 using testing::AllOf;
 using testing::HasSubstr;
 
 const Vec3 kOne{1, 1, 1};
-
-std::string why(const Findings& findings) {
-    std::string text;
-    for (const Finding& f : findings) text += to_text(f) + "\n";
-    return text;
-}
 
 TEST(RigWordsTest, RulesThatMakeNoSenseAreToldByTheirLine) {
     std::string many = "\"a\"";
@@ -68,7 +63,7 @@ TEST(RigWordsTest, RulesThatMakeNoSenseAreToldByTheirLine) {
     for (const Case& c : cases) {
         const auto read = parse_rig_sheet("# a word\n[[rule]]\n" + c.rule, "s.rig.toml");
         ASSERT_FALSE(read.ok()) << c.rule;
-        EXPECT_THAT(why(read.failures()),
+        EXPECT_THAT(text_of(read.failures()),
                     AllOf(HasSubstr(c.found), HasSubstr(c.expected), HasSubstr("s.rig.toml:")))
             << c.rule;
     }
@@ -82,7 +77,7 @@ TEST(RigWordsTest, RulesThatDoNotFitTheSceneAreToldWhenTheyAreBound) {
     add_node(scene, "above", kNone, {{0, 9, 0}, {}, kOne});
     const auto bound = [&](const std::string& rule) {
         const auto rig = Rig::bind(scene, Performance{}, sheet("[[rule]]\n" + rule));
-        return rig.ok() ? "bound" : why(rig.failures());
+        return rig.ok() ? "bound" : text_of(rig.failures());
     };
     EXPECT_THAT(bound("kind = \"chain\"\njoints = [\"a\", \"b\"]\ngoal = \"above\"\n"),
                 HasSubstr("no way from \"a\" to \"b\""));

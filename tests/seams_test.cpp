@@ -118,6 +118,20 @@ TEST(SeamsTest, ChunksOfABakeJoin) {
                     clips[1].joints[j].rotation == clips[2].joints[j].rotation);
 }
 
+TEST(SeamsTest, WhereAChunkBeginsNothingTurns) {
+    // Held at 170 degrees over several chunks; the scale is nothing for one sample in the middle.
+    const Skeleton skeleton = Skeleton::make({{"a", -1, {}}, {"b", 0, {}}}).value();
+    const Take held = take_of(skeleton, [](double seconds, std::span<Transform> joints) {
+        for (Transform& t : joints) t.r = test::turn({1, 0, 0}, 170);
+        if (std::abs(seconds - 30) < 1e-6) joints[1].s = {1, 0, 1};
+    });
+    const ThreadLimit one(1);
+    const Baked baked = bake(held, {"c", 0, 1100, {10, 1}, {10, 1}, 1101, false});
+    for (const JointLoss& loss : baked.losses) EXPECT_LT(loss.fastest_turn_rad, 1e-6);
+    EXPECT_EQ(baked.losses[0].smallest_scale, 1);
+    EXPECT_EQ(baked.losses[1].smallest_scale, 0);
+}
+
 Skeleton root_and_hips(Vec3 rest) {
     return Skeleton::make({{"root", -1, {}}, {"hips", 0, {rest, {}, {1, 1, 1}}}}).value();
 }

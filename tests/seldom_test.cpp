@@ -27,6 +27,7 @@ using test::of_code;
 using test::read_text;
 using test::recipe;
 using test::run_tool;
+using test::text_of;
 using test::Three;
 using test::write_bytes;
 using test::write_text;
@@ -35,12 +36,6 @@ using testing::HasSubstr;
 using testing::IsEmpty;
 using testing::Not;
 using testing::SizeIs;
-
-std::string all(const Findings& findings) {
-    std::string text;
-    for (const Finding& f : findings) text += to_text(f) + "\n";
-    return text;
-}
 
 class SeldomTest : public test::SmallFigure {
   protected:
@@ -134,7 +129,7 @@ TEST_F(SeldomTest, CuesThatNoClipPlaysAreTold) {
     ASSERT_THAT(report.value().clips.at(0).clip.cues, SizeIs(1));
     EXPECT_EQ(report.value().clips[0].clip.cues[0].name, "in");
     EXPECT_THAT(
-        all(of_code(report.value(), Code::kLeftOut)),
+        text_of(of_code(report.value(), Code::kLeftOut)),
         AllOf(HasSubstr("its cue \"out\" at 1.5 s is in no clip"), Not(HasSubstr("\"in\""))));
 }
 
@@ -162,14 +157,14 @@ TEST_F(SeldomTest, ATargetFileThatChangesMakesACrateStale) {
     write_text(folder_ / "j.txt", "hips\nhead\n");
     const auto moved = pack_text(folder_, text, true);
     if (moved.ok())
-        EXPECT_THAT(all(of_code(moved.value(), Code::kSkeletonDiffers)),
+        EXPECT_THAT(text_of(of_code(moved.value(), Code::kSkeletonDiffers)),
                     HasSubstr("joints that hang elsewhere in the list: head"));
     else
-        EXPECT_THAT(all(moved.failures()), HasSubstr("head"));
+        EXPECT_THAT(text_of(moved.failures()), HasSubstr("head"));
     write_text(folder_ / "j.txt", "hips 0 1 0\n  head 0 0.75 0\n");
     const auto longer = pack_text(folder_, text, true);
     ASSERT_THAT(longer, IsOk());
-    EXPECT_THAT(all(of_code(longer.value(), Code::kSkeletonDiffers)),
+    EXPECT_THAT(text_of(of_code(longer.value(), Code::kSkeletonDiffers)),
                 HasSubstr("joints that rest elsewhere in the list: head"));
 }
 
@@ -264,8 +259,9 @@ TEST_F(SeldomTest, FoldersWithoutFilesAndDamagedManifestsAreNoCrates) {
         const auto run = with(from, to);
         EXPECT_EQ(run.exit, 3) << to << run.out << run.err;
         EXPECT_THAT(run.err, HasSubstr("crate.json")) << to;
-        if (to.find("2.5") == to.npos)
+        if (to.find("2.5") == to.npos) {
             EXPECT_EQ(run_tool("view " + path("out") + " -o " + path("x.html")).exit, 3) << to;
+        }
     }
     // Numbers that are not those of the files.
     for (const auto& [from, to] : {std::pair("\"samples\": 25", "\"samples\": -3"),

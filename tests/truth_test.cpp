@@ -341,9 +341,9 @@ TEST_F(TruthTest, MistypedAndHostileKeysAreNamed) {
             const auto read = parse_recipe(
                 fmt::format("{} = {}\n", list, value) + recipe("range = [0, 24]\n"), "r.toml", ".");
             ASSERT_FALSE(read.ok()) << list;
-            std::string said;
-            for (const Finding& f : read.failures()) said += to_text(f);
-            EXPECT_THAT(said, HasSubstr(fmt::format("[[{}]] tables", list))) << value;
+            EXPECT_THAT(test::text_of(read.failures()),
+                        HasSubstr(fmt::format("[[{}]] tables", list)))
+                << value;
         }
     EXPECT_THAT(parsed("[rename]\n\"*_a_*\" = \"*_b_*\"\n"), FailsWith(Code::kValueBad, "one *"));
     EXPECT_THAT(parsed("[rename]\n\"a_*\" = \"b\"\n"), FailsWith(Code::kValueBad, "one *"));

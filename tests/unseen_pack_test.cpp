@@ -639,9 +639,7 @@ TEST_F(UnseenPackTest, EveryBadFileIsToldAndSourcesAreCountedFromOne) {
                                     "\"a\"\n[[clips]]\nsource = \"b\"\n",
                                 true);
     ASSERT_FALSE(none.ok());
-    std::string said;
-    for (const Finding& f : none.failures()) said += to_text(f);
-    EXPECT_THAT(said, AllOf(HasSubstr("a.glb"), HasSubstr("b.bvh")));
+    EXPECT_THAT(test::text_of(none.failures()), AllOf(HasSubstr("a.glb"), HasSubstr("b.bvh")));
     const auto second = pack_text(folder_,
                                   head +
                                       "[[source]]\nname = \"a\"\nfile = \"a.glb\"\n[[source]]\n"

@@ -52,6 +52,13 @@ void expect_usual_severities(const Findings& findings);
 /// shell; `before` is put in front of the command.
 ToolRun run_tool(const std::string& arguments, const std::string& before = "");
 
+/// All of them as text, a line after each.
+inline std::string text_of(const Findings& findings) {
+    std::string text;
+    for (const Finding& f : findings) text += to_text(f) + "\n";
+    return text;
+}
+
 /// True when a Result or Status is a success; prints the finding otherwise.
 MATCHER(IsOk, "is a success") {
     if (!arg.ok()) *result_listener << to_text(arg.failure());
