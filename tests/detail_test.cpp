@@ -46,6 +46,26 @@ TEST(DetailTest, FindingsAsText) {
               "  do:       one\n            two");
 }
 
+TEST(DetailTest, CodesAreCalledAsTheyAreWritten) {
+    // kNodeCycle is "node-cycle": the enumerators as the header lists them.
+    const std::string header =
+        test::read_text(std::string(MELLOW_SOURCE_DIR) + "/include/mellow/finding.h");
+    const auto from = header.find("enum class Code"), to = header.find("};", from);
+    std::istringstream list(header.substr(from, to - from));
+    int code = 0;
+    for (std::string word; list >> word;) {
+        if (word[0] != 'k' || !std::isupper(word[1])) continue;
+        std::string called;
+        for (std::size_t i = 1; i < word.size() && std::isalpha(word[i]); ++i) {
+            if (std::isupper(word[i]) && i > 1) called += '-';
+            called += static_cast<char>(std::tolower(word[i]));
+        }
+        EXPECT_EQ(name(static_cast<Code>(code)), called);
+        ++code;
+    }
+    EXPECT_GT(code, 70);
+}
+
 TEST(DetailTest, SuggestionsAreNear) {
     EXPECT_EQ(suggest("qqqq", {"hips", "chest"}), "one of: hips, chest");
     EXPECT_EQ(suggest("hpis", {"hips", "chest"}), "did you mean \"hips\"?");

@@ -43,7 +43,6 @@ struct JointChoice {
 struct ChosenJoints {
     Skeleton skeleton;     ///< rest pose: the rest pose of the scene, helpers folded in
     JointSources sources;  ///< one per joint
-    double worst_rest_shear = 0;
     std::vector<std::string> dropped_tips;
 };
 

@@ -193,7 +193,6 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
         const Affine world = joint_world(source, rest[at(n)]);
         const Affine above = parent == kNone ? Affine{} : kept[at(parent)];
         const Decomposed local = decompose(inverse(above) * world);
-        out.worst_rest_shear = std::max(out.worst_rest_shear, local.shear);
         joint_of[at(n)] = static_cast<int>(joints.size());
         kept.push_back(above * to_affine(local.transform));
         joints.push_back({camera ? camera_name(scene, chosen, n) : scene.nodes[at(n)].name, parent,
