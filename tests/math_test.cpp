@@ -146,7 +146,8 @@ TEST(TransformTest, InverseOfFlatMatrixIsFinite) {
 TEST(TransformTest, DecomposeGivesBackWhatWasPutTogether) {
     Random random;
     for (int n = 0; n < 300; ++n) {
-        const Vec3 scale{random.number(0.1, 3), random.number(0.1, 3), random.number(0.1, 3)};
+        Vec3 scale{random.number(0.1, 3), random.number(0.1, 3), random.number(0.1, 3)};
+        if (n % 3 == 0) scale.x *= 1e-5, scale.y *= 1e-5;  // a needle turns like anything else
         const Transform t{random.vector(100), random.rotation(), scale};
         const Decomposed d = decompose(to_affine(t));
         expect_near(d.transform.t, t.t);

@@ -161,6 +161,19 @@ TEST_F(RefusedTest, SourcesAndTimelinesThatDoNotFit) {
                 HasSubstr("s\n"));
 }
 
+TEST_F(RefusedTest, NamesAreSuggestedAsTheRecipeCallsThem) {
+    Scene scene = test::read_tiny(figure({turning()})).value().scene;
+    for (Node& node : scene.nodes) node.name = "rig:" + node.name;
+    write_bytes(folder_ / "figure.glb", write_glb(scene));
+    const auto layer = [&](const std::string& node) {
+        return packed(recipe("range = [0, 9]\n", "", "strip_prefix = \"rig:\"\n") +
+                      "[[layer]]\nkind = \"offset\"\naxis = \"X\"\ndegrees = 5\nnodes = [\"" +
+                      node + "\"]\n");
+    };
+    EXPECT_THAT(why(layer("haed")), HasSubstr("did you mean \"head\"?"));
+    EXPECT_THAT(layer("head"), IsOk());
+}
+
 TEST_F(RefusedTest, NamesOfTimelinesBecomeNamesOfFiles) {
     Scene scene = test::read_tiny(figure({turning()})).value().scene;
     scene.timelines[0].name = "day one: go";
