@@ -259,6 +259,35 @@ TEST(DetailTest, UnitsAndRates) {
         EXPECT_FALSE(parse_rate(rate)) << rate;
 }
 
+TEST(DetailTest, UsualRatesAreToldByTheirKeys) {
+    for (const FrameRate rate : {FrameRate{24, 1},
+                                 {25, 1},
+                                 {30, 1},
+                                 {48, 1},
+                                 {50, 1},
+                                 {60, 1},
+                                 {90, 1},
+                                 {100, 1},
+                                 {120, 1},
+                                 {240, 1},
+                                 {30000, 1001},
+                                 {24000, 1001},
+                                 {60000, 1001}}) {
+        Timeline timeline;
+        Curve curve{Interpolation::kLinear, 3, {}, {}};
+        std::vector<double> times;
+        for (const int frame : {0, 1, 2, 3, 5, 8, 13, 29, 31, 97}) {
+            times.push_back(rate.seconds(frame));
+            curve.values.append({0, 1.0 * frame, 0});
+        }
+        curve.times = KeyTimes(times);
+        timeline.channels.push_back({0, Path::kTranslation, curve});
+        FrameRate guessed;
+        EXPECT_TRUE(guess_rate(timeline, guessed));
+        EXPECT_EQ(guessed, rate) << guessed.num << "/" << guessed.den;
+    }
+}
+
 TEST(DetailTest, ADeclaredRateMovesOnlyKeysThatCountFrames) {
     for (const bool frames : {true, false}) {
         Scene scene;

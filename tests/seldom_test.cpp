@@ -239,6 +239,36 @@ TEST_F(SeldomTest, DraftsOfSeveralTimelinesNameThem) {
     EXPECT_EQ(draft_recipe({}, options).failure().code, Code::kUsage);
 }
 
+TEST_F(SeldomTest, CratesThatTravelOtherwiseAreTold) {
+    const auto turning = keyed(0, "rotation", 24, [](int f) {
+        return Three{0, std::sin(f / 48.0), 0, std::cos(f / 48.0)};
+    });
+    const std::vector<std::string> parts{"\"ground\"", "\"ground\", \"heading\"",
+                                         "\"ground\", \"height\""};
+    for (std::size_t i = 0; i < parts.size(); ++i)
+        pack({going(24, 2), turning},
+             change(recipe("range = [0, 24]\ntravel = [" + parts[i] + "]\n",
+                           "[travel]\nroot = \"root\"\n"),
+                    "\"out\"", "\"out" + std::to_string(i) + "\""));
+    for (const auto& [other, word] :
+         {std::pair("out1", "ground heading"), {"out2", "ground height"}}) {
+        const auto run = run_tool("compare " + path("out0") + " " + path(other));
+        EXPECT_EQ(run.exit, 1) << other;
+        EXPECT_THAT(run.out, HasSubstr(word)) << other;
+    }
+}
+
+TEST_F(SeldomTest, TablesAreCheckedLikeOtherFiles) {
+    const PackReport report = pack({nodding([](int f) { return 20 * std::sin(f * M_PI / 12); })},
+                                   change(recipe("range = [0, 24]\nloop = true\n"), "rate = 24\n",
+                                          "rate = 24\nformat = \"csv\"\n"));
+    EXPECT_TRUE(report.proven);
+    const auto run = run_tool("check " + path("out"));
+    EXPECT_EQ(run.exit, 0) << run.out << run.err;
+    EXPECT_THAT(run.out, HasSubstr("PASSED"));
+    EXPECT_THAT(run.out, Not(HasSubstr("closing-sample")));
+}
+
 TEST_F(SeldomTest, FoldersWithoutFilesAndDamagedManifestsAreNoCrates) {
     std::filesystem::create_directories(folder_ / "empty");
     const auto empty = run_tool("check " + path("empty") + " --target y-up-metre");
