@@ -109,6 +109,18 @@ TEST(BvhTest, WindowsLinesTabsAndCaseAreRead) {
     EXPECT_EQ(scene.timelines[0].channels[0].curve.values, (std::vector<double>{1, 2, 3}));
 }
 
+TEST(BvhTest, LinesCountWhereTheyAreSaidTo) {
+    const std::string text =
+        small("3 Xposition Yposition Zposition", "3 Zrotation Xrotation Yrotation",
+              "1 2 3 0 0 0\n4 5 6 0 0 0", 100);
+    EXPECT_THAT(read_bvh(text, "legs.bvh"), FailsWith(Code::kBvhBroken, "100 frames declared"));
+    ReadLimits limits;
+    limits.bvh_frames = BvhFrames::kAll;
+    const auto read = read_bvh(text, "legs.bvh", limits);
+    ASSERT_THAT(read, IsOk());
+    EXPECT_EQ(read.value().scene.timelines[0].channels[0].curve.times.size(), 2U);
+}
+
 TEST(BvhTest, MostOfTheLengthDecidesWhatPlacesMean) {
     // Joints of one length in a row: `odd` of six stand at their OFFSET, the others about zero.
     const auto added = [](int odd) {

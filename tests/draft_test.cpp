@@ -184,8 +184,8 @@ TEST_F(DraftTest, WhatBeginsAndEndsAtRestIsNoLoopForCertain) {
 
 TEST_F(DraftTest, LoopsThatMissTheSamplesAreFitted) {
     for (const auto& [frames, fit] : {std::pair{24, false}, {23, true}, {26, true}}) {
-        const Draft d =
-            nodding(frames, [&](int f) { return 0.3 * std::sin(2 * M_PI * f / frames); });
+        const Draft d = nodding(
+            frames, [&, frames = frames](int f) { return 0.3 * std::sin(2 * M_PI * f / frames); });
         ASSERT_NE(value(d, "loop"), nullptr) << frames;
         EXPECT_EQ(d.text.find("\nfit = true") != std::string::npos, fit)
             << frames << " frames at 24 are " << frames * 30 / 24.0 << " at 30\n"

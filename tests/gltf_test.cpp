@@ -256,6 +256,17 @@ TEST(GltfTest, ReferencesOutOfTheFolderAreRefused) {
     }
 }
 
+TEST(GltfTest, DataInAUriIsBase64) {
+    for (const auto& [uri, part] :
+         {std::pair("data:application/octet-stream,abc", "without base64"),
+          {"data:application/octet-stream;base64,a*b=", "damaged"}})
+        EXPECT_THAT(
+            read_tiny(text_bytes(
+                std::string(R"({"asset":{"version":"2.0"},"buffers":[{"byteLength":3,"uri":")") +
+                uri + "\"}]}")),
+            FailsWith(Code::kGltfReference, part));
+}
+
 // Each line: the members of a file that must be refused, the code, and words of the message.
 struct BrokenPart {
     const char* what;

@@ -206,10 +206,14 @@ TEST(LayerTest, SmoothingRoundsTheChosenKeysAndNoOther) {
     Curve zigzag{Interpolation::kLinear, 3, {}, {}};
     for (int k = 0; k <= 8; ++k) {
         zigzag.times.push_back(k / 10.0);
-        zigzag.values.append({k % 2 == 0 ? 0.0 : 1.0, k * k / 10.0, 0});
+        zigzag.values.append({k % 2 == 0 ? 0.0 : 1.0, k * k / 10.0, std::min(k, 4) * 1.0});
     }
     scene.timelines[0].channels.push_back({0, Path::kTranslation, zigzag});
     expect_keys_3_to_6_rounded(scene);
+    // Z goes straight to key 4 and stands: at key 4 the slope is that from key 3 to key 5, a half;
+    // at key 5 it is nothing. A cubic from 4 to 4 between them gives 4 + 0.5 / 8.
+    const PoseTile tile = with(scene, {layer_on({"n0"}, SmoothLayer{3, 6})}, {0.45});
+    EXPECT_NEAR(tile.local(0, 0).t.z, 4 + 0.5 / 8, 1e-9);
 }
 
 TEST(LayerTest, SmoothingRoundsMembersOfStacksAlike) {

@@ -342,6 +342,9 @@ TEST(UnseenWordsTest, WhatARecipeDoesNotSayOfATargetStaysAsItsFileSays) {
     const auto whole = parse_target(keys, "t.toml", folder.path());
     ASSERT_THAT(whole, IsOk());
     EXPECT_EQ(target_toml(whole.value()), keys) << "read, and written again";
+    for (const char* format : {"glb", "gltf", "dae", "bvh", "csv"})
+        EXPECT_EQ(name(parse_file_format(format).value()), format);
+    EXPECT_FALSE(parse_file_format("mesh"));
     write_text(folder / "t.toml", keys);
     const auto recipe_target = [&](const std::string& more) {
         const auto read = parse_recipe(
@@ -428,15 +431,16 @@ TEST(UnseenReportTest, TheSummaryTellsTheWorst) {
     PackReport report;
     report.name = "t", report.folder = "out", report.rate = {30, 1};
     report.clips = {packed("walk", 0.5, 0.25, false), packed("pick", 0.125, 2, true)};
+    report.clips[0].proof.rotation_degrees.add(0.25, 4, "head");
     report.demands = 10, report.unmet = 3;
     report.off = {"loop-gap"};
     report.reused = 1;
     const std::string failed = summary(report);
-    EXPECT_THAT(failed, HasSubstr("       0.5     0.001  FAILED"));
+    EXPECT_THAT(failed, HasSubstr("       0.5      0.25  FAILED"));
     EXPECT_THAT(failed, HasSubstr("         2     0.001  passed"));
     EXPECT_THAT(failed, HasSubstr("demands of the target met: 7 of 10"));
     EXPECT_THAT(failed, HasSubstr("; off: loop-gap"));
-    EXPECT_THAT(failed, HasSubstr("FAILED: 1 of 2 clips (walk), worst 2 mm"));
+    EXPECT_THAT(failed, HasSubstr("FAILED: 1 of 2 clips (walk), worst 2 mm and 0.25 degrees"));
     EXPECT_THAT(failed, HasSubstr("1 of 2 packed, 1 unchanged"));
     const Finding one{Code::kAssumed, Severity::kNote, "a, clip \"x\"", "f", "this", ""},
         same{Code::kAssumed, Severity::kNote, "a, clip \"y\"", "f", "this", ""},
