@@ -167,7 +167,7 @@ TEST_F(RefusedTest, NamesAreSuggestedAsTheRecipeCallsThem) {
     write_bytes(folder_ / "figure.glb", write_glb(scene));
     const auto layer = [&](const std::string& node) {
         return packed(recipe("range = [0, 9]\n", "", "strip_prefix = \"rig:\"\n") +
-                      "[[layer]]\nkind = \"offset\"\naxis = \"X\"\ndegrees = 5\nnodes = [\"" +
+                      "[[layer]]\nkind = \"offset\"\naxis = \"+X\"\ndegrees = 5\nnodes = [\"" +
                       node + "\"]\n");
     };
     EXPECT_THAT(why(layer("haed")), HasSubstr("did you mean \"head\"?"));

@@ -262,16 +262,16 @@ TEST_F(SeldomTest, CratesThatTravelOtherwiseAreTold) {
 TEST_F(SeldomTest, SmallPicturesAreOfTheirMomentAndNamesOfTheirCase) {
     const std::string text =
         change(change(recipe("range = [0, 24]\nthumbnail = 0.5\n"), "picture = false",
-                      "picture = false\nthumbnails = { size = \"64x64\", from = \"side\" }"),
+                      "picture = false\nthumbnails = { size = \"160x160\", from = \"quarter\" }"),
                "rate = 24\n", "rate = 24\nname_case = \"upper\"\n");
-    pack({going(24, 2), nodding([](int f) { return 3 * f; })}, text);
-    EXPECT_TRUE(std::filesystem::exists(folder_ / "out/clips/C.glb"));
+    pack({going(24, 2), nodding([](int f) { return 7 * f; })}, text);
+    EXPECT_TRUE(std::filesystem::exists(folder_ / "out/CLIPS/C.glb"));
     const Crate crate = open_crate(folder_ / "out").value();
     SheetClip clip;
     clip.scene = &crate.motions[0], clip.samples = 25, clip.rate = {24, 1}, clip.lines = {"c"};
     const auto png = [&](int sample) {
         const Png drawn =
-            draw_pose(crate.skin, clip, sample, {ViewFrom::kSide, 64, 64, "", 0.5}).value();
+            draw_pose(crate.skin, clip, sample, {ViewFrom::kQuarter, 160, 160, "", 0.5}).value();
         return std::string(drawn.begin(), drawn.end());
     };
     const std::string small = read_text(folder_ / "out/thumbs/c.png");
