@@ -295,6 +295,12 @@ TEST(ColladaFileTest, ShapesSkinsAndMorphs) {
     EXPECT_EQ(xml.numbers("mesh0-target0-positions")[2], 2);
     EXPECT_EQ(xml.numbers("mesh0-target0-0-normals"), (Numbers{0, 1, 0, 0, 0, 1, 0, 0, 1}));
     EXPECT_EQ(xml.numbers("mesh0-morph-weights"), (Numbers{0.125, 0.5}));
+    scene.materials = {{"", {1, 1, 1, 1}, kNone, ""}, {"red", {1, 0, 0, 1}, kNone, ""}};
+    const Xml painted(dae(scene));
+    EXPECT_EQ(painted.attribute("//material[@id='material0']", "name"), "material")
+        << "without one";
+    EXPECT_EQ(painted.attribute("//material[@id='material1']", "name"), "red");
+    scene.materials.clear();
     EXPECT_EQ(xml.attribute("//controller/morph", "source"), "#mesh0");
     EXPECT_EQ(xml.attribute("//controller/skin", "source"), "#mesh0-morph");
     EXPECT_EQ(xml.count("//skeleton"), 1U) << "n3 hangs on n0, though by others";

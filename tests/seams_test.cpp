@@ -154,6 +154,18 @@ TEST(SeamsTest, SomersaultsTravelOnOneHemisphere) {
     EXPECT_NEAR(clip.travel.heading_change_rad, 0, 1e-5) << "head over heels is no turn of heading";
 }
 
+TEST(SeamsTest, ChannelsOfTravelCountWholeTurns) {
+    Clip clip = still_clip(73);
+    const Skeleton skeleton = root_and_hips({0, 1, 0});
+    for (int k = 0; k < 73; ++k)
+        store(clip.joints[1], k, {{0, 1, 0.1 * k}, turn(kY, -15 * k), {1, 1, 1}});
+    extract_travel(clip, skeleton, 1, {true, false, true});
+    travel_channels(clip, skeleton);
+    const ScalarTrack& turns = clip.scalars.back();
+    EXPECT_EQ(turns.name, "travel.turn");
+    for (int k = 0; k < 73; ++k) EXPECT_NEAR(turns.values.at(at(k)), -15 * k, 1e-3) << k;
+}
+
 TEST(SeamsTest, HiddenHeadingsAreHeld) {
     // Facing left; then hips upside down in a way that says nothing of a heading.
     Clip clip = still_clip(2);
