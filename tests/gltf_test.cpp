@@ -267,6 +267,11 @@ TEST(GltfTest, DataInAUriIsBase64) {
             FailsWith(Code::kGltfReference, part));
 }
 
+TEST(GltfTest, PicturesAreCalledByWhatTheyAre) {
+    EXPECT_EQ(picture_name("cart", 1, {"bark", "image/jpeg", {}, "", ""}), "cart_1.jpg");
+    EXPECT_EQ(picture_name("cart", 0, {"bark", "image/png", {}, "", ""}), "cart_0.png");
+}
+
 // Each line: the members of a file that must be refused, the code, and words of the message.
 struct BrokenPart {
     const char* what;
