@@ -15,6 +15,7 @@ import sys
 
 TOP = pathlib.Path(__file__).resolve().parent.parent
 WORK = TOP / "build/coverage"
+PRODUCT = {"include", "src", "cli"}
 FLAGS = "-O1 -fprofile-instr-generate -fcoverage-mapping"
 
 
@@ -35,12 +36,14 @@ def counted():
     run("llvm-profdata", "merge", "-sparse", *(WORK / "counts").iterdir(), "-o", WORK / "counts.prof")
     lcov = run("llvm-cov", "export", WORK / "tests/mellow_tests", "-object", WORK / "mellow",
                f"-instr-profile={WORK / 'counts.prof'}", "-format=lcov",
-               "-ignore-filename-regex=/(tests|demo|usr|build)/", capture_output=True, text=True)
+               capture_output=True, text=True)
     lines, path = collections.defaultdict(dict), ""
     for row in lcov.stdout.splitlines():
         if row.startswith("SF:"):
-            path = str(pathlib.Path(row[3:]).relative_to(TOP))
-        elif row.startswith("DA:"):
+            file = pathlib.Path(row[3:])
+            own = file.is_relative_to(TOP) and file.relative_to(TOP).parts[0] in PRODUCT
+            path = str(file.relative_to(TOP)) if own else ""
+        elif row.startswith("DA:") and path:
             line, count = map(int, row[3:].split(",")[:2])
             lines[path][line] = max(count, lines[path].get(line, 0))
     return lines
