@@ -218,7 +218,6 @@ TEST_F(FormsTest, StatesAndTimelinesAreDrawnAsTheyAreWritten) {
     write_text(folder_ / "a.recipe.toml",
                test::recipe("[[clip.part]]\nrange = [0, 12]\n[[clip.part]]\nrange = [30, 42]\n"));
     const std::string parts = drawn("timeline", "a.recipe.toml");
-    EXPECT_NE(parts, "");
     write_text(folder_ / "a.recipe.toml",
                test::recipe("[[clip.part]]\nrange = [0, 12]\n[[clip.part]]\nrange = [30, 41]\n"));
     EXPECT_NE(drawn("timeline", "a.recipe.toml"), parts);

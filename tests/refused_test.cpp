@@ -26,7 +26,6 @@ using test::Three;
 using test::write_bytes;
 using test::write_text;
 using testing::AllOf;
-using testing::AnyOf;
 using testing::HasSubstr;
 using testing::IsEmpty;
 using testing::SizeIs;
@@ -156,9 +155,9 @@ TEST_F(RefusedTest, SourcesAndTimelinesThatDoNotFit) {
     // Parts without length, loops that would be looked for without end.
     EXPECT_THAT(
         why(packed(recipe("[[clip.part]]\nrange = [3, 3]\n[[clip.part]]\nrange = [0, 9]\n"))),
-        AnyOf(HasSubstr("a part without length"), HasSubstr("range")));
+        AllOf(HasSubstr("range-empty"), HasSubstr("part 1")));
     EXPECT_THAT(why(packed(recipe("range = [0, 24]\nrepeat = 9999\nstretch = 1000\nfit = true\n"))),
-                HasSubstr("s\n"));
+                AllOf(HasSubstr("9.999e+06 s"), HasSubstr("fewer repeats")));
 }
 
 TEST_F(RefusedTest, NamesAreSuggestedAsTheRecipeCallsThem) {
