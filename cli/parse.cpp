@@ -30,6 +30,13 @@ std::string unknown_option(const CLI::App& app) {
     return "";
 }
 
+/// The option of several values that took the words behind it, where one is left without.
+std::string hungry_option(const CLI::App& app) {
+    for (const CLI::Option* option : app.get_options())
+        if (!option->get_positional() && option->results().size() > 1) return option->get_name();
+    return "";
+}
+
 /// The first word that gives a value to an option that takes none.
 std::string flag_with_value(const Command& command, const std::vector<std::string>& arguments) {
     for (const std::string& word : arguments) {
@@ -68,6 +75,9 @@ std::optional<Finding> parse(const Command& command, const std::vector<std::stri
         return {};
     } catch (const CLI::ParseError& error) {
         Finding finding{Code::kUsage, Severity::kStop, where, error.what(), usage(command), help};
+        const bool missing = dynamic_cast<const CLI::RequiredError*>(&error) != nullptr;
+        if (const std::string hungry = missing ? hungry_option(app) : ""; !hungry.empty())
+            finding.found += fmt::format("; \"{}\" has taken all words behind it", hungry);
         if (const std::string unknown = unknown_option(app); !unknown.empty()) {
             finding.found = fmt::format("no option \"{}\"", unknown);
             if (const std::string near = nearest_name(unknown, spellings); !near.empty())

@@ -127,6 +127,7 @@ TEST(UsageTest, TheNearestCommandAndOptionAreNamed) {
         {"help vieuw", "did you mean \"view\"?"},
         {"pack a.toml --replce", "did you mean \"--replace\"?"},
         {"compare a.glb b.glb --tolerence=5", "no option \"--tolerence\""},
+        {"pack --from old a.toml --dry-run", "\"--from\" has taken all words behind it"},
         {"convert a.bvh b.glb --tojrate 30", "did you mean \"--to-rate\"?"},
         {"pack", "mellow pack [OPTIONS] RECIPE"},
         {"describe a.glb --unit parsec", "one of: metre, centimetre"},

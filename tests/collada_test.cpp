@@ -725,6 +725,11 @@ TEST(ColladaTest, MaterialsByAllTheWaysOfTellingTexturesAndColours) {
     EXPECT_EQ(scene.materials[3].base_image, 1);
     EXPECT_EQ(scene.materials[4].base_image, 0);
     EXPECT_EQ(scene.textures, R"([{"source":0},{"source":1},{"source":0}])");
+    const std::string latin =
+        test::change(text, "<image id=\"leaf\"", "<image id=\"leaf\" name=\"Bl\xE4tter\"");
+    const auto named = read_memory(Bytes(latin.begin(), latin.end()), "cart.dae", pictures);
+    ASSERT_THAT(named, IsOk());
+    EXPECT_EQ(named.value().scene.images[1].name, "Bl\u00e4tter");
 }
 
 TEST(ColladaTest, EncodingsAndNamespaces) {

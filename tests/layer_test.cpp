@@ -49,7 +49,7 @@ TEST(MaskTest, NamesPatternsAndSubtrees) {
     EXPECT_EQ(nodes({"*er_*2"}), (std::vector<int>{4}));
     EXPECT_EQ(nodes({"*"}).size(), 5U);
     EXPECT_THAT(masked_nodes(scene, parse_mask({"n9"}), "orchard:", "here"),
-                FailsWith(Code::kNameUnknown, "n0"));
+                FailsWith(Code::kNameUnknown, "\"n0\""));
     EXPECT_THAT(masked_nodes(scene, parse_mask({"toe*"}), "orchard:", "here"),
                 FailsWith(Code::kNameUnknown, "toe*"));
 }

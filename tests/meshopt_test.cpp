@@ -164,6 +164,7 @@ TEST(MeshoptTest, DamageIsRefusedNotBelieved) {
     const Case cases[] = {
         {"\"mode\":\"ATTRIBUTES\"", "\"mode\":\"OTHERS\"", Code::kGltfBroken},
         {"\"byteStride\":12", "\"byteStride\":13", Code::kGltfBroken},
+        {"\"byteStride\":12", "\"byteStride\":260", Code::kLimit},
         {"\"count\":4,\"mode\"", "\"count\":4000000000,\"mode\"", Code::kLimit},
         {"\"count\":6,\"mode\"", "\"count\":5,\"mode\"", Code::kGltfBroken},
         {"\"byteLength\":48", "\"byteLength\":60", Code::kGltfBroken},

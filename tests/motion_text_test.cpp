@@ -133,6 +133,7 @@ TEST(MotionTextTest, WhatIsNoSuchTextIsToldByItsLine) {
     wrong("rotation step", "rotation slow", "hand.txt:14", "step, linear or cubic");
     wrong("  0.1 0 1\n", "", "hand.txt:18", "begins with a blank");
     wrong("timeline \"go\"", "tineline \"go\"", "hand.txt:9", "node or timeline");
+    wrong("timeline \"go\"", "timeline go", "hand.txt:9", "node or timeline");
     wrong("\"degrees\"", "\"degrees", "hand.txt:19", "quotes");
     for (std::size_t n = 0; n < kByHand.size(); ++n)  // cut off anywhere it is read or refused
         (void)read_motion_text(std::string_view(kByHand).substr(0, n), "cut.txt").ok();

@@ -276,6 +276,11 @@ TEST_F(PlayTest, BlendsAreMixturesOfBothPoses) {
     EXPECT_NEAR(p.y, wanted.y, 1e-5);
     EXPECT_NEAR(std::hypot(p.x, p.z), std::hypot(wanted.x, wanted.z), 1e-4);
     EXPECT_EQ(game.advance(0.3).mix.size(), 1U);
+    // What is left of a step when a clip has ended passes as well: pick lasts 4 s, its blend 5.
+    const std::string stays = kStates.substr(0, kStates.rfind("[[way]]"));
+    StandIn slow = player(test::change(stays, "blend = 0.5", "blend = 5"));
+    slow.send("pick");
+    EXPECT_NEAR(slow.advance(4.5).mix.back().second, 0.9, 1e-9);
 }
 
 TEST_F(PlayTest, CuesFireOnceWhenTheirTimeComes) {

@@ -157,8 +157,16 @@ TEST(RigWordsTest, ScaleTurnsAndStacksAreBlendedBetweenBlocks) {
     hold(scene, 0, Path::kRotation, {0, 0, 0, 1});
     const Quat q = turn(kZ, 80);
     hold(scene, 1, Path::kRotation, {q.x, q.y, q.z, q.w});
+    for (std::size_t i = 0; i < 2; ++i) {
+        const double k = i == 0 ? 0.2 : 0.6;
+        scene.timelines[i].shears.push_back(
+            {0, {Interpolation::kLinear, 9, {0, 1}, {1, 0, 0, k, 1, 0, 0, 0, 1}}});
+        scene.timelines[i].shears[0].curve.values.append({1, 0, 0, k, 1, 0, 0, 0, 1});
+    }
     const Performance both = strip_of({{0, 0, 10, 0}, {1, 0, 10, 6}});
-    const Transform t = evaluate(scene, {}, both, {0.7}).local(0, 0);
+    const PoseTile blended = evaluate(scene, {}, both, {0.7});
+    const Transform t = blended.local(0, 0);
+    EXPECT_LT(length(rotate(turn(kZ, -20), blended.world(0, 0).y) - Vec3{1.5 * 0.3, 3, 0}), 1e-6);
     EXPECT_LT(length(t.s - Vec3{1.5, 3, 2.5}), 1e-9);
     EXPECT_LT(angle(t.r, turn(kZ, 20)), 1e-6);
     // A stack that is keyed member by member is moved by its block and rests without one.

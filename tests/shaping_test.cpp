@@ -69,7 +69,8 @@ class ShapingTest : public testing::Test {
         Skeleton skeleton = Skeleton::make(std::move(joints)).value();
         ASSERT_THAT(add_root(skeleton, sources, "root"), IsOk());
         auto rig = std::make_shared<const Rig>(Rig::bind(scene_, 0, {}).value());
-        take_ = play(scene_, std::move(rig), skeleton, sources);
+        const Mount hat{"hat", kNone, 1, to_affine({{0, 2, 0.1}, turn(kX, 20), kOne})};
+        take_ = play(scene_, std::move(rig), skeleton, sources, {{hat}, {}});
     }
     JoinPart part(double first, double last) const {
         JoinPart out;
@@ -92,15 +93,18 @@ class ShapingTest : public testing::Test {
         std::vector<std::vector<Affine>> out;
         for (std::size_t f = 0; f < seconds.size(); ++f) {
             std::vector<Affine> all, baked;
+            const auto cell = [&](const double* rows, int row) {
+                return rows[static_cast<std::size_t>(row) * kTileFrames + f];
+            };
+            const auto vec = [&](const double* rows, int row) {
+                return Vec3{cell(rows, row), cell(rows, row + 1), cell(rows, row + 2)};
+            };
+            const auto world = [&](const double* w) {
+                return Affine{vec(w, 0), vec(w, 3), vec(w, 6), vec(w, 9)};
+            };
             for (int j = 0; j < take.skeleton.size(); ++j) {
-                const auto cell = [&](const double* rows, int row) {
-                    return rows[static_cast<std::size_t>(row) * kTileFrames + f];
-                };
-                const auto vec = [&](const double* rows, int row) {
-                    return Vec3{cell(rows, row), cell(rows, row + 1), cell(rows, row + 2)};
-                };
-                const double *w = tile.world(j), *l = locals.local(j);
-                all.push_back({vec(w, 0), vec(w, 3), vec(w, 6), vec(w, 9)});
+                const double* l = locals.local(j);
+                all.push_back(world(tile.world(j)));
                 const Affine local = to_affine(
                     {vec(l, 0), {cell(l, 3), cell(l, 4), cell(l, 5), cell(l, 6)}, vec(l, 7)});
                 const int up = take.skeleton[j].parent;
@@ -108,6 +112,8 @@ class ShapingTest : public testing::Test {
                 EXPECT_LT(off(all.back(), baked.back()), 1e-9)
                     << take.skeleton[j].name << ": what is measured is what is baked";
             }
+            EXPECT_LT(off(world(tile.mount(0)), all[1] * take.mounts[0].rest), 1e-9)
+                << "what hangs on a joint goes with it";
             out.push_back(std::move(all));
         }
         return out;
@@ -168,7 +174,7 @@ TEST_F(ShapingTest, ALayerAddsWhatItDiffersByOrTakesThePlace) {
     JointSources sources(at(skeleton.size()));
     for (int j = 1; j < skeleton.size(); ++j) sources[at(j)].node = j - 1;
     auto rig = std::make_shared<const Rig>(Rig::bind(still, kNone, {}).value());
-    const Take rests = play(still, std::move(rig), skeleton, sources);
+    const Take rests = play(still, std::move(rig), skeleton, sources, {take_.mounts, {}});
     layer = {top};
     layer.from_rest = true;
     for (int j = 0; j < 8; ++j)
@@ -344,6 +350,12 @@ TEST_F(ShapingTest, AMirrorShowsTheFigureTheOtherWayRound) {
         }
         EXPECT_THAT(scalars(once.take, t), ElementsAre(scalars(take_, t)[1], scalars(take_, t)[0]));
     }
+    // A pole on the right is a prop as one on the left is.
+    Take right = take_;
+    auto props = take_.skeleton.joints();
+    props[7].rest.t.x = -0.5;
+    right.skeleton = Skeleton::make(props).value();
+    EXPECT_LT(mirror(right, pairs.value(), true).asymmetry_m, 1e-12);
     // Figures that are not the same on both sides keep their own bones, and are told of.
     Take longer = take_;
     auto joints = take_.skeleton.joints();

@@ -231,18 +231,18 @@ TEST_F(UnseenPackTest, ClipsAreBakedAgainWhenWhatTheirSourceSaysIsAnother) {
         "[figure]\nfile = \"figure.glb\"\n[output]\nfolder = \"out\"\npicture = false\n[target]\n"
         "rate = 24\n[[source]]\nname = \"m\"\nfile = \"m.glb\"\nrate = 24\n[[clip]]\nname = \"c\"\n"
         "source = \"m\"\nrange = [0, 12]\n[[cue]]\nname = \"x\"\nat = 3\nsource = \"m\"\njoint = "
-        "\"hips\"\n";
+        "\"hips\"\n[[clip]]\nname = \"p\"\n[[clip.part]]\nsource = \"m\"\nrange = [0, 12]\n";
     const auto packed = [&](const std::string& from, const std::string& to) {
         auto report = pack_text(folder_, from.empty() ? text : test::change(text, from, to), true);
         EXPECT_THAT(report, IsOk());
         return std::move(report).value();
     };
-    ASSERT_EQ(packed("", "").clips.size(), 1U);
+    ASSERT_EQ(packed("", "").clips.size(), 2U);
     EXPECT_TRUE(packed("", "").unchanged);
     // Frames at 12 a second are another half of the file; a longer file than its span is none.
     const PackReport slow = packed("m.glb\"\nrate = 24", "m.glb\"\nrate = 12");
     EXPECT_FALSE(slow.unchanged);
-    EXPECT_EQ(slow.clips[0].clip.samples, 25);
+    for (const PackedClip& clip : slow.clips) EXPECT_EQ(clip.clip.samples, 25);
     EXPECT_FALSE(packed("", "").unchanged);
     const PackReport other = packed("joint = \"hips\"", "joint = \"head\"");
     EXPECT_FALSE(other.unchanged);

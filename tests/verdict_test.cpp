@@ -158,6 +158,9 @@ TEST(VerdictTest, WhatIsSpoiltIsMeasured) {
         m.skin.meshes[0].primitives[0].targets[0].positions[3][2] += 0.01F;
         EXPECT_NEAR(m.prove().value().vertex_mm.worst, 10, 1e-2) << "at weight 1";
         EXPECT_EQ(m.prove().value().vertex_mm.sample, 10);
+        // A delta that is rounded counts by as much.
+        m.skin.meshes[0].primitives[0].targets[0].positions[3][2] = 0.1F + 8e-6F;
+        EXPECT_NEAR(m.prove().value().vertex_mm.worst, 0.008, 1e-3);
     }
 }
 

@@ -18,7 +18,7 @@ struct Packed {
 
 bool sound(const Packed& p) {
     if (p.mode == "ATTRIBUTES") {
-        if (p.stride < 4 || p.stride > 256 || p.stride % 4 != 0) return false;
+        if (p.stride < 4 || p.stride % 4 != 0) return false;
         if (p.filter == "OCTAHEDRAL") return p.stride == 4 || p.stride == 8;
         if (p.filter == "QUATERNION") return p.stride == 8;
         return p.filter.empty() || p.filter == "NONE" || p.filter == "EXPONENTIAL";

@@ -66,7 +66,7 @@ class JoinedMotion final : public Take::Motion {
 
   private:
     struct Work final : JointTile::Work {
-        std::vector<InnerTiles> inner;  ///< by source
+        std::vector<InnerTile> inner;  ///< by source
         std::vector<Share> shares;
         std::vector<double*> rows;
         std::vector<Affine> hung;  ///< [mount][lane]: on its joint

@@ -17,9 +17,9 @@ class LayeredMotion final : public Take::Motion {
             scalars_.insert(scalars_.end(), mesh.rest.begin(), mesh.rest.end());
         scalars_.resize(at(scalars_of(base_)));
         if (layer.from_rest) return;
-        InnerTiles tiles;
+        InnerTile inner;
         const JointTile& tile =
-            tiles.evaluate(layer.top.take, std::array{0.0}, Take::Want::kLocals);
+            inner.evaluate(layer.top.take, std::array{0.0}, Take::Want::kLocals);
         for (int j = 0; j < base_.skeleton.size(); ++j) from_[at(j)] = load_local(tile.local(j), 0);
         for (int i = 0; i < scalars_of(base_); ++i) scalars_[at(i)] = tile.scalar(i)[0];
     }
@@ -74,7 +74,7 @@ class LayeredMotion final : public Take::Motion {
 
   private:
     struct Work final : MadeOfOne {
-        InnerTiles over;
+        InnerTile over;
     };
 
     Transform mixed(const Transform& t, const Transform& top, const Transform& from,

@@ -26,8 +26,8 @@ class RepairedMotion final : public Take::Motion {
           top_(top_joints(inner_.skeleton, root_added)),
           hips_rest_(inner_.skeleton.rest_worlds()[at(repair.hips)]),
           hips_turn_(rotation_of(hips_rest_)) {
-        InnerTiles tiles;
-        const JointTile& tile = tiles.evaluate(inner_, std::array{0.0, end_}, Take::Want::kLocals);
+        InnerTile inner;
+        const JointTile& tile = inner.evaluate(inner_, std::array{0.0, end_}, Take::Want::kLocals);
         const Transform first = frame(tile, 0), last = frame(tile, 1);
         for (int j = 0; j < inner_.skeleton.size(); ++j) {
             const Transform a = relative(first, load_local(tile.local(j), 0), j),

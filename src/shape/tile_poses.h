@@ -61,12 +61,11 @@ inline Take moved_by(const Take& like, std::shared_ptr<const Take::Motion> motio
     return out;
 }
 
-/// Tiles of the takes below, one for locals and one for worlds, since a tile holds one of them.
-struct InnerTiles {
-    std::unique_ptr<JointTile> locals, worlds;
+/// The tile of a take below, made when it is first asked for: it holds what it was asked for last.
+struct InnerTile {
+    std::unique_ptr<JointTile> tile;
 
     JointTile& evaluate(const Take& take, std::span<const double> seconds, Take::Want want) {
-        auto& tile = want == Take::Want::kLocals ? locals : worlds;
         if (!tile) tile = std::make_unique<JointTile>(take.make_tile());
         take.evaluate(seconds, want, *tile);
         return *tile;
@@ -75,7 +74,7 @@ struct InnerTiles {
 
 /// What a take made of one other keeps in a tile.
 struct MadeOfOne : JointTile::Work {
-    InnerTiles inner;
+    InnerTile inner;
     std::vector<double*> rows;  ///< of the worlds of all joints
 };
 inline JointTile tile_made_of(const Take& take) {
