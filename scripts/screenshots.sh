@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Renews docs/screenshots from the demo data: terminal output drawn as text, and the contact sheet.
-# Needs a build (./demo.sh) and the Debian package pango1.0-tools, and chromium for the page.
+# Needs a build (./demo.sh) and the Debian package pango1.0-tools, and chromium-headless-shell for the page.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 mellow=$PWD/build/demo/mellow
@@ -20,7 +20,7 @@ mellow() { "$mellow" "$@"; }
 # A page after a script has run on it, which is removed.
 page() {
   sed -i "s#</body>#<script>$3</script></body>#" "$1"
-  HOME=$work XDG_CONFIG_HOME=$work XDG_CACHE_HOME=$work /usr/lib/chromium/chromium --headless=new --no-sandbox \
+  HOME=$work XDG_CONFIG_HOME=$work XDG_CACHE_HOME=$work chromium-headless-shell --no-sandbox \
     --use-angle=swiftshader --enable-unsafe-swiftshader --user-data-dir="$work/profile" --hide-scrollbars \
     --force-device-scale-factor=1 --window-size=1280,800 --virtual-time-budget=6000 \
     --screenshot="$out/$2.png" "file://$PWD/$1" >/dev/null 2>&1

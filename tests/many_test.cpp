@@ -425,6 +425,10 @@ TEST_F(ManyTest, ABadFileStopsAllOrIsLeftOut) {
     EXPECT_EQ(manifest()["skipped"][0]["findings"][0]["code"], "bvh-broken");
     EXPECT_THAT(read_text(crate() / "report.txt").substr(0, 200), HasSubstr("left out: motions"));
     EXPECT_EQ(pack("--replace").exit, 1) << "what is bad stays bad";
+    // So does a file that can be read, but not as the recipe says.
+    fs::remove(folder_ / "motions/carrying/carry_7.bvh");
+    change("range = [1, -1]", "range = [1, 900]");
+    for (int k = 0; k < 2; ++k) EXPECT_EQ(pack("--replace").exit, 1) << k;
 }
 
 TEST_F(ManyTest, MistakesAreNamedAndNothingIsWritten) {

@@ -32,7 +32,7 @@ using testing::HasSubstr;
 using testing::SizeIs;
 namespace fs = std::filesystem;
 
-/// The document after its scripts have run in Debian's Chromium, drawn in software, without
+/// The document after its scripts have run in the shell of Debian's Chromium, drawn in software, without
 /// network. `script` runs after those of the page and returns what is put into <pre id="said">.
 class Browser {
   public:
@@ -50,8 +50,8 @@ class Browser {
         write_text(folder_ / "page.html", text);
         const std::string out = (folder_ / "dom").string();
         const std::string command = fmt::format(
-            "HOME={0} XDG_CONFIG_HOME={0} XDG_CACHE_HOME={0} timeout 60 /usr/lib/chromium/chromium "
-            "--headless=new --no-sandbox --use-angle=swiftshader --enable-unsafe-swiftshader "
+            "HOME={0} XDG_CONFIG_HOME={0} XDG_CACHE_HOME={0} timeout 60 chromium-headless-shell "
+            "--no-sandbox --use-angle=swiftshader --enable-unsafe-swiftshader "
             "--user-data-dir={0}/profile --host-resolver-rules='MAP * ~NOTFOUND' "
             "--window-size=1280,800 --virtual-time-budget=4000 --dump-dom "
             "'file://{0}/page.html{1}' "

@@ -280,7 +280,7 @@ TEST_F(SeldomTest, SmallPicturesAreOfTheirMomentAndNamesOfTheirCase) {
 TEST_F(SeldomTest, TablesAreCheckedLikeOtherFiles) {
     const PackReport report = pack({nodding([](int f) { return 20 * std::sin(f * M_PI / 12); })},
                                    change(recipe("range = [0, 24]\nloop = true\n"), "rate = 24\n",
-                                          "rate = 24\nformat = \"csv\"\n"));
+                                          "rate = 24\nformat = \"csv\"\nfirst_pose = \"rest\"\n"));
     EXPECT_TRUE(report.proven);
     const auto run = run_tool("check " + path("out"));
     EXPECT_EQ(run.exit, 0) << run.out << run.err;

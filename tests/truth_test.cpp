@@ -230,7 +230,11 @@ TEST_F(TruthTest, ShearIsKeptMeasuredAndFails) {
         pack({turning}, recipe("range = [0, 24]\n", "[proof]\naccept_shear = [\"below:lean\"]\n"),
              sheared, ",3", mesh);
     EXPECT_TRUE(accepted.proven);
-    EXPECT_THAT(of_code(accepted, Code::kShear).back().found, HasSubstr("accepted"));
+    const Findings told = of_code(accepted, Code::kShear);
+    EXPECT_THAT(told.back().found, HasSubstr("accepted"));
+    const double cost = accepted.clips[0].proof.accepted_mm.worst;
+    EXPECT_GT(cost, 1) << "the lobe hangs on what is accepted";
+    EXPECT_THAT(told.back().found, HasSubstr(fmt::format("at most {:.3g} mm", cost)));
     // convert writes a matrix that stands still as it was.
     const auto run = test::run_tool("convert '" + (folder_ / "figure.glb").string() + "' '" +
                                     (folder_ / "again.glb").string() + "' --quiet");

@@ -510,6 +510,17 @@ TEST(UnseenTakeTest, MeshesThatRestOnAJointGoWithIt) {
         EXPECT_NEAR(tile.mount(0)[row * kTileFrames], value, 1e-12);
 }
 
+TEST(UnseenTakeTest, TheFastestTurnIsToldWhereverAClipBegins) {
+    const Skeleton skeleton = Skeleton::make({{"wheel", -1, {}}}).value();
+    const Take take = take_of(skeleton, [](double seconds, std::span<Transform> joints) {
+        joints[0].r = test::turn(test::kZ, seconds < 0.45 ? 170 : 110);
+    });
+    const SamplePlan plan{"c", 0, 10, {10, 1}, {10, 1}, 11, false};
+    const JointLoss loss = bake(take, plan).losses[0];
+    EXPECT_NEAR(loss.fastest_turn_rad, std::numbers::pi / 3, 1e-6);
+    EXPECT_EQ(loss.fastest_sample, 5);
+}
+
 TEST(UnseenTakeTest, TargetsOfOneNameKeepTheirOwnWeights) {
     Scene scene;
     const int face = test::add_node(scene, "face", kNone, {});
