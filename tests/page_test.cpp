@@ -32,8 +32,9 @@ using testing::HasSubstr;
 using testing::SizeIs;
 namespace fs = std::filesystem;
 
-/// The document after its scripts have run in the shell of Debian's Chromium, drawn in software, without
-/// network. `script` runs after those of the page and returns what is put into <pre id="said">.
+/// The document after its scripts have run in the shell of Debian's Chromium, drawn in software,
+/// without network. `script` runs after those of the page and returns what is put into <pre
+/// id="said">.
 class Browser {
   public:
     fs::path folder() const { return folder_.path(); }
@@ -53,7 +54,7 @@ class Browser {
             "HOME={0} XDG_CONFIG_HOME={0} XDG_CACHE_HOME={0} timeout 60 chromium-headless-shell "
             "--no-sandbox --use-angle=swiftshader --enable-unsafe-swiftshader "
             "--user-data-dir={0}/profile --host-resolver-rules='MAP * ~NOTFOUND' "
-            "--window-size=1280,800 --virtual-time-budget=4000 --dump-dom "
+            "--window-size=1280,800 --virtual-time-budget=1000 --dump-dom "
             "'file://{0}/page.html{1}' "
             "> {2} 2> {2}.err",
             folder_.path().string(), hash, out);
@@ -135,17 +136,18 @@ TEST_F(PageTest, OtherAxesLayoutsAndFormats) {
         "[target]\nconvention = \"z-up-centimetre-left\"\nlayout = \"one-file\"\nfirst_pose = "
         "\"rest\"\nloop_form = \"open\"\n");
     ASSERT_EQ(run_tool("view " + path("crates/tamsin") + " -o " + path("a.html")).exit, 0);
-    const json page = browser_.open(folder_ / "a.html", "#check");
-    EXPECT_THAT(page["state"]["errors"], SizeIs(0)) << page["state"];
-    same_places(page, "walk", "crates/tamsin/tamsin.glb", 0.01, 1);
-    same_places(page, "pick", "crates/tamsin/tamsin.glb", 0.01, 1);
     // On the page every figure stands up and faces +Z, whatever its axes: the hat is up, toes ahead
     // of the foot, the left foot to the left; a loop goes on by its step, an open one as well.
-    const json said = browser_.open(folder_ / "a.html", "", R"(
+    const json said = browser_.open(folder_ / "a.html", "#flat-check", R"(
         const at = (name, s, turns) => { const f = App.figures[0], p = poseOf(f, clipOf(f, 'walk'), s, turns);
             return placeOn(p, f.names.indexOf(name)); };
         return { head: at('head', 0, 0), toe: at('toe.L', 0, 0), foot: at('foot.L', 0, 0), right: at('foot.R', 0, 0),
-            root: at('root', 0, 0), next: at('root', 0, 1), end: at('root', 1, 0), seam: at('hips', 1, 0), again: at('hips', 0, 1) };)");
+            root: at('root', 0, 0), next: at('root', 0, 1), end: at('root', 1, 0), seam: at('hips', 1, 0), again: at('hips', 0, 1),
+            page: JSON.parse(byId('check').textContent) };)");
+    const json& page = said["page"];
+    EXPECT_THAT(page["state"]["errors"], SizeIs(0)) << page["state"];
+    for (const char* clip : {"walk", "pick"})
+        same_places(page, clip, "crates/tamsin/tamsin.glb", 0.01, 1);
     const auto number = [&](const char* what, int c) { return said[what][c].get<double>(); };
     EXPECT_GT(number("head", 1), 1.3);
     EXPECT_GT(number("toe", 2), number("foot", 2));
@@ -157,7 +159,7 @@ TEST_F(PageTest, OtherAxesLayoutsAndFormats) {
     pack("[target]\nname = \"text\"\nformat = \"dae\"\n[[target.morphs]]\ndo = \"drop\"\n");
     ASSERT_EQ(run_tool("view --replace " + path("crates/tamsin") + " -o " + path("a.html")).exit,
               0);
-    const json text = browser_.open(folder_ / "a.html", "#check");
+    const json text = browser_.open(folder_ / "a.html", "#flat-check");
     EXPECT_THAT(text["state"]["errors"], SizeIs(0)) << text["state"];
     EXPECT_EQ(text["figures"][0]["clips"]["walk"]["at"][9].size(), 29U);
 }
@@ -204,8 +206,9 @@ TEST_F(PageTest, NumbersOfFilesAreThoseOfTheSpecification) {
 
     test::write_bytes(folder_ / "figure.glb", test::figure({}));
     ASSERT_EQ(run_tool("view " + path("figure.glb") + " -o " + path("a.html")).exit, 0);
-    const json said = browser_.open(
-        folder_ / "a.html", "", "const f = new Glb.File(Glb.bytesOf('" + test::base64(glb) + R"('));
+    const json said =
+        browser_.open(folder_ / "a.html", "#flat",
+                      "const f = new Glb.File(Glb.bytesOf('" + test::base64(glb) + R"('));
         const of = (output, interpolation, t, turns) => Glb.sample(f, { input: 0, output, interpolation }, t, turns);
         const bare = { file: {} }, list = (mode) => App.stage.triangles(bare, { mode }, 5);
         return { turn: of(1, 'LINEAR', 1, true), before: of(2, 'STEP', 1.9), after: of(2, 'STEP', 2),
@@ -256,7 +259,7 @@ TEST_F(PageTest, TravelInChannelsIsPutBack) {
     ASSERT_TRUE(packed.value().proven) << grouped_text(packed.value().findings);
     const ToolRun shown = run_tool("view " + path("out") + " -o " + path("a.html"));
     ASSERT_EQ(shown.exit, 0) << shown.err;
-    const json said = browser_.open(folder_ / "a.html", "", R"(
+    const json said = browser_.open(folder_ / "a.html", "#flat", R"(
         const at = (name) => { const f = App.figures[0]; return placeOn(poseOf(f, clipOf(f, 'c'), 2), f.names.indexOf(name)); };
         return { hips: at('hips'), head: at('head') };)");
     const double hips[] = {0.5, 1, 1}, head[] = {0.7, 1.5, 1};
@@ -475,14 +478,14 @@ TEST_F(PageTest, FilesBesideThePageAreReadWhenTheyAreShown) {
     EXPECT_EQ(fs::file_size(whole) < fs::file_size(page) + 1'000'000, true);
     EXPECT_GT(fs::file_size(whole), fs::file_size(page) + 50'000);
     // The same places, from other files.
-    const json embedded = browser_.open(whole, "#check");
+    const json embedded = browser_.open(whole, "#flat-check");
     fs::copy(folder_ / "far away/a #1.files", browser_.folder() / "a #1.files");
-    const json linked = browser_.open(page, "#check");
+    const json linked = browser_.open(page, "#flat-check");
     EXPECT_EQ(linked["figures"], embedded["figures"]);
     EXPECT_THAT(linked["state"]["errors"], SizeIs(0));
     // Without the folder it says what is wrong.
     fs::remove_all(browser_.folder() / "a #1.files");
-    const std::string dom = browser_.dom(page, "");
+    const std::string dom = browser_.dom(page, "#flat");
     EXPECT_THAT(dom, HasSubstr("could not be loaded: the folder belongs beside this page"));
     // Not replaced unasked, and then nothing else changes; replaced, the old clips go.
     const auto before = there();
