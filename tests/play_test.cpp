@@ -182,15 +182,20 @@ TEST(PlayedMotionTest, SizeOfTheRootIsPlayed) {
                           const double s = 1 + f / 24.0;
                           return test::Three{s, s, s};
                       })}));
-    ASSERT_THAT(test::pack_text(folder, test::recipe("range = [0, 24]\n"), true), IsOk());
-    const Crate crate = open_crate(folder / "out").value();
-    const auto states = parse_states("start = \"c\"\n[[state]]\nname = \"c\"\n", "s.toml");
-    StandIn game = StandIn::make(crate, states.value()).value();
-    game.advance(0.5);
-    std::map<std::string, Vec3> places;
-    for (std::size_t j = 0; j < game.joints().size(); ++j)
-        places[game.joints()[j]] = game.worlds()[j].o;
-    EXPECT_NEAR(length(places.at("head") - places.at("hips")), 0.75, 1e-6);
+    for (const char* root : {"root", "hips"}) {  // above the hips, and the hips themselves
+        const std::string text =
+            test::recipe("range = [0, 24]\n") + fmt::format("[travel]\nroot = \"{}\"\n", root);
+        ASSERT_THAT(test::pack_text(folder, text, true), IsOk());
+        const Crate crate = open_crate(folder / "out").value();
+        const auto states = parse_states("start = \"c\"\n[[state]]\nname = \"c\"\n", "s.toml");
+        StandIn game = StandIn::make(crate, states.value()).value();
+        game.advance(0.5);
+        std::map<std::string, Vec3> places;
+        for (std::size_t j = 0; j < game.joints().size(); ++j)
+            places[game.joints()[j]] = game.worlds()[j].o;
+        EXPECT_NEAR(length(places.at("head") - places.at("hips")), 0.75, 1e-6) << root;
+        EXPECT_EQ(places.count("root"), root == std::string("root") ? 1U : 0U);
+    }
 }
 
 TEST_F(PlayTest, WaysAreTakenWhenTheyMay) {
