@@ -6,6 +6,7 @@
 #include "mellow/travel.h"
 #include "rigs.h"
 #include "support.h"
+#include "travel/smooth.h"
 
 namespace mellow {
 namespace {
@@ -371,6 +372,21 @@ TEST(LoopTest, TheGapNamesTheJoint) {
     EXPECT_NEAR(gap.distance_m, 0.05, 1e-6);
     EXPECT_NEAR(gap.angle_rad, 0.25, 1e-6);
     EXPECT_EQ(gap.joint, 2);
+}
+
+TEST(GroundPathTest, GoesOnRoundItsBendInBothDirections) {
+    // A quarter of a circle of radius 2, headed along it, in ten steps.
+    const auto there = [](int k) {
+        const double a = k * pi / 20;
+        return GroundFrame{{2 - 2 * std::cos(a), 0, 2 * std::sin(a)}, a};
+    };
+    std::vector<GroundFrame> frames;
+    for (int k = 0; k <= 10; ++k) frames.push_back(there(k));
+    const GroundPath path(frames, true);
+    for (const int k : {-27, -13, -1, 4, 11, 18, 33}) {
+        EXPECT_LT(length(path.at(k).place - there(k).place), 1e-12) << k;
+        EXPECT_NEAR(path.at(k).heading, there(k).heading, 1e-12) << k;
+    }
 }
 
 }  // namespace
