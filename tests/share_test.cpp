@@ -2,14 +2,16 @@
 // missing, foreign, broken or older is named.
 #include <fmt/format.h>
 
+#include <cmath>
 #include <filesystem>
 #include <map>
 #include <nlohmann/json.hpp>
+#include <numbers>
 
 #include "mellow/crate.h"
 #include "mellow/page.h"
 #include "mellow/share.h"
-#include "packing.h"
+#include "small_figure.h"
 
 namespace mellow::share_test {
 namespace {
@@ -48,14 +50,45 @@ std::map<std::string, std::string> files_in(const fs::path& folder) {
     return out;
 }
 
-/// Seven clips of Tamsin, one of them made of others, with cues, small pictures and a sheet.
+/// Seven clips of two joints, one of them made of others, with cues, small pictures and a sheet.
 class SharesTest : public testing::Test {
   protected:
     void SetUp() override {
-        test::write_files(folder_.path(), test::tamsin());
-        std::string recipe = read_text(folder_ / "tamsin.recipe.toml");
-        recipe = change(recipe, test::kNoPicture, "thumbnails = { size = \"40x40\" }\n");
-        recipe += "[motion]\ncues = true\n";
+        // They sway once a second, from frame 100 on go ahead, from 144 on up.
+        const auto hips = test::keyed(0, "translation", 240, [](int f) {
+            const double sway = 0.05 * std::sin(f * std::numbers::pi / 12);
+            return test::Three{sway, 1 + std::max(0, f - 144) / 960.0, std::max(0, f - 100) / 48.0};
+        });
+        test::write_bytes(folder_ / "tamsin.glb", test::figure({hips}));
+        std::string recipe = R"([source]
+file = "tamsin.glb"
+rate = 24
+[target]
+convention = "y-up-metre"
+rate = 30
+loop_form = "closed"
+[travel]
+hips = "hips"
+[[clip]]
+name = "stand"
+range = [0, 96]
+loop = true
+[[clip]]
+name = "walk"
+range = [108, 132]
+loop = true
+travel = ["ground"]
+[[clip]]
+name = "pick"
+range = [144, 240]
+travel = ["ground", "height"]
+[[cue]]
+name = "left"
+at = 114
+[output]
+folder = "crates/tamsin"
+thumbnails = { size = "40x40" }
+)";
         int number = 0;
         for (const char* range : {"[0, 24]", "[24, 60]", "[130, 180]"})
             recipe += fmt::format("[[clip]]\nname = \"piece_{}\"\nrange = {}\n", ++number, range);
