@@ -143,12 +143,15 @@ TEST_F(PageTest, OtherAxesLayoutsAndFormats) {
             return placeOn(p, f.names.indexOf(name)); };
         return { head: at('head', 0, 0), toe: at('toe.L', 0, 0), foot: at('foot.L', 0, 0), right: at('foot.R', 0, 0),
             root: at('root', 0, 0), next: at('root', 0, 1), end: at('root', 1, 0), seam: at('hips', 1, 0), again: at('hips', 0, 1),
-            page: JSON.parse(byId('check').textContent) };)");
+            page: JSON.parse(byId('check').textContent), beyond: (() => { const c = clipOf(App.figures[0], 'walk');
+                App.seconds = c.seconds; return sampleAt(c) - (c.samples - 1); })(), height: App.height };)");
     const json& page = said["page"];
     EXPECT_THAT(page["state"]["errors"], SizeIs(0)) << page["state"];
     for (const char* clip : {"walk", "pick"})
         same_places(page, clip, "crates/tamsin/tamsin.glb", 0.01, 1);
     const auto number = [&](const char* what, int c) { return said[what][c].get<double>(); };
+    EXPECT_NEAR(said["height"].get<double>(), 1.8, 0.3) << "metres";
+    EXPECT_EQ(said["beyond"], 0) << "the end of an open loop is told as its last sample";
     EXPECT_GT(number("head", 1), 1.3);
     EXPECT_GT(number("toe", 2), number("foot", 2));
     EXPECT_GT(number("foot", 0), number("right", 0));
@@ -289,20 +292,24 @@ TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
         const key = (k) => document.dispatchEvent(new KeyboardEvent('keydown', { key: k }));
         const out = { skins: mellow.state().skins, figures: App.figures.map((f) => [f.name, f.convention.up]), clips: names() };
         mellow.select('walk'); key('ArrowRight'); key('ArrowRight'); out.two = mellow.state().seconds;
+        key('ArrowLeft'); out.one = mellow.state().seconds; key('ArrowLeft'); key('ArrowLeft'); out.start = mellow.state().seconds;
         key('End'); out.end = mellow.state().seconds; key('ArrowDown'); out.next = mellow.state().clip;
         byId('search').value = 'al'; list(); out.found = [...byId('clips').children].map((li) => li.dataset.name);
         mellow.select('walk'); App.mode = 'on'; mellow.play(true); advance(2.5); out.turns = mellow.state().rounds; out.left = App.left;
         App.mode = 'once'; advance(5); out.stopped = !mellow.state().playing;
         App.tab = 'curves'; pick('hips', true); panel(); out.lines = Curves.lines().length;
+        App.curve = 'quaternion'; out.parts = Curves.lines().length; App.curve = 'place';
         App.tab = 'findings'; panel(); out.finds = document.querySelectorAll('.find').length;
         const q = Glb.compose([0, 0, 0], [0.1, 0.2, 0.3, Math.sqrt(1 - 0.14)], [1, 1, 1]);
         out.euler = ['XYZ', 'ZXY', 'YZX', 'XZY', 'YXZ', 'ZYX'].map((order) => { const e = Curves.euler([0.1, 0.2, 0.3, Math.sqrt(1 - 0.14)], order);
             let m = Glb.identity(); for (const axis of order) { const i = 'XYZ'.indexOf(axis), h = e[i] * Math.PI / 360, v = [0, 0, 0, Math.cos(h)];
                 v[i] = Math.sin(h); m = Glb.product(m, Glb.compose([0, 0, 0], v, [1, 1, 1])); }
             return Math.max(...m.map((x, k) => Math.abs(x - q[k]))); });
-        mellow.select('walk'); pick('head', true); draw();
+        mellow.select('walk'); pick('head', true); draw(); out.rounds = mellow.state().rounds;
         measured({ line() {}, word(p, text) { out.far = text; } }, App.figures[1], App.poses[1]);
         document.querySelectorAll('[data-figure]')[1].click(); draw(); out.hidden = App.figures.map((f) => Boolean(f.hidden));
+        out.path = paths()[1].root[0]; out.aside = App.stage.actors[1].place[0];
+        const wide = App.wide; App.figures[1].page = App.figures[1].page.map((x) => x / 10); measure(); out.wide = App.wide / wide;
         out.errors = App.errors; return out;)");
     const auto at =
         plain_gltf_worlds(read_text(folder_ / "crates/tamsin/clips/walk.glb"), "walk", 0);
@@ -311,18 +318,26 @@ TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
         far += std::pow(at.at("head").world[c][3] - at.at("hips").world[c][3], 2);
     EXPECT_EQ(said["far"], fmt::format("{:.4g} m", std::sqrt(far)));
     EXPECT_EQ(said["hidden"], json::parse("[false,true]"));
+    EXPECT_LT(said["aside"].get<double>(), -0.3) << "beside the other";
+    EXPECT_NEAR(said["path"][0].get<double>(),
+                at.at("root").world[0][3] + said["aside"].get<double>(), 1e-6);
+    EXPECT_NEAR(said["wide"].get<double>(), 1, 1e-3) << "the widest of them";
     EXPECT_THAT(said["errors"], SizeIs(0)) << said;
     EXPECT_FALSE(said["skins"].get<bool>());
     EXPECT_EQ(said["figures"], json::parse(R"([["tamsin","+Z"],["tamsin","+Y"]])"));
     EXPECT_EQ(said["clips"], json::parse(R"(["orchard:orchard_day","stand","walk","pick"])"));
     EXPECT_NEAR(said["two"].get<double>(), 2 / 30.0, 1e-9);
+    EXPECT_NEAR(said["one"].get<double>(), 1 / 30.0, 1e-9);
+    EXPECT_EQ(said["start"], 0) << "nothing is before it";
     EXPECT_NEAR(said["end"].get<double>(), 1, 1e-9);
     EXPECT_EQ(said["next"], "pick");
     EXPECT_EQ(said["found"], json::parse(R"(["walk"])"));
     EXPECT_EQ(said["turns"], 2);
     EXPECT_EQ(said["left"], 74) << "75 samples passed, the last of them is shown";
     EXPECT_TRUE(said["stopped"].get<bool>());
+    EXPECT_EQ(said["rounds"], 0) << "chosen anew it begins where it began";
     EXPECT_EQ(said["lines"], 3);
+    EXPECT_EQ(said["parts"], 4);
     EXPECT_GT(said["finds"].get<int>(), 0);
     for (const json& off : said["euler"]) EXPECT_LT(off.get<double>(), 1e-12);
 }
