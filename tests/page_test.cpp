@@ -194,6 +194,11 @@ TEST_F(PageTest, NumbersOfFilesAreThoseOfTheSpecification) {
     add(std::vector<std::int16_t>{16384, -32768},
         R"("componentType":5122,"normalized":true,"count":2,"type":"SCALAR")");
     add(Floats{1, 2, 3, 0, 4, 5, 6, 0}, floats(2, "VEC3"), R"(,"byteStride":16)");
+    add(std::vector<std::uint16_t>{9, 1, 3}, R"("componentType":5123,"count":3,"type":"SCALAR")");
+    add(Floats{7, 8}, floats(2, "SCALAR"));
+    add(Floats{1, 2, 3, 4},
+        floats(4, "SCALAR") + R"(,"sparse":{"count":2,"indices":{"bufferView":6,"byteOffset":2,)" +
+            R"("componentType":5123},"values":{"bufferView":7}})");
     std::string text = fmt::format(
         R"({{"asset":{{"version":"2.0"}},"buffers":[{{"byteLength":{}}}],"bufferViews":[{}],"accessors":[{}]}})",
         bin.size(), views, accessors);
@@ -214,18 +219,25 @@ TEST_F(PageTest, NumbersOfFilesAreThoseOfTheSpecification) {
                       "const f = new Glb.File(Glb.bytesOf('" + test::base64(glb) + R"('));
         const of = (output, interpolation, t, turns) => Glb.sample(f, { input: 0, output, interpolation }, t, turns);
         const bare = { file: {} }, list = (mode) => App.stage.triangles(bare, { mode }, 5);
-        return { turn: of(1, 'LINEAR', 1, true), before: of(2, 'STEP', 1.9), after: of(2, 'STEP', 2),
-            cubic: of(3, 'CUBICSPLINE', 1), whole: [...f.accessor(4).values], strided: [...f.accessor(5).values],
+        const own = Figure.prototype.weights.call({ file: { json: { nodes: [{ mesh: 0, weights: [3] }], meshes: [{ weights: [5] }] } }, names: ['n'] }, 0, null, 0);
+        const turns = [[0.9, 0.3, 0.2, 0.1], [0.2, 0.9, 0.3, -0.1], [0.1, 0.3, 0.9, 0.2], [0.1, 0.2, 0.3, 0.9]].map((q) => {
+            const n = Math.hypot(...q), r = App.figures[0].quaternion(Glb.compose([0, 0, 0], q.map((x) => x / n), [1, 1, 1]));
+            return Math.abs(q.reduce((sum, x, i) => sum + (x / n) * r[i], 0)); });
+        return { own, turns, turn: of(1, 'LINEAR', 1, true), before: of(2, 'STEP', 1.9), after: of(2, 'STEP', 2),
+            cubic: of(3, 'CUBICSPLINE', 1), whole: [...f.accessor(4).values], strided: [...f.accessor(5).values], sparse: [...f.accessor(8).values],
             strip: list(5), fan: list(6), euler: ['XYZ', 'ZYX', 'YXZ'].map((o) => Curves.euler([0.5, 0, 0, Math.sqrt(0.75)], o)) };)");
     // Half of a quarter turn; 1/2 (1 - u)^2 u span is 1/4 in the middle; fractions of 32767.
     EXPECT_NEAR(said["turn"][2].get<double>() * said["turn"][3].get<double>(), std::sqrt(0.125),
                 1e-6);
+    EXPECT_EQ(said["own"], json::parse("[3]")) << "of the node, before those of its mesh";
+    for (const json& same : said["turns"]) EXPECT_NEAR(same.get<double>(), 1, 1e-9);
     EXPECT_EQ(said["before"][0], 3);
     EXPECT_EQ(said["after"][0], 5);
     EXPECT_NEAR(said["cubic"][0].get<double>(), 0.25, 1e-6);
     EXPECT_NEAR(said["whole"][0].get<double>(), 16384 / 32767.0, 1e-6);
     EXPECT_EQ(said["whole"][1], -1);
     EXPECT_EQ(said["strided"], json::parse("[1,2,3,4,5,6]"));
+    EXPECT_EQ(said["sparse"], json::parse("[1,7,3,8]"));
     EXPECT_EQ(said["strip"], json::parse("[0,1,2,2,1,3,2,3,4]"));
     EXPECT_EQ(said["fan"], json::parse("[0,1,2,0,2,3,0,3,4]"));
     for (const json& angles : said["euler"]) {
@@ -270,6 +282,25 @@ TEST_F(PageTest, TravelInChannelsIsPutBack) {
         EXPECT_NEAR(said["hips"][c].get<double>(), hips[c], 1e-4) << c;
         EXPECT_NEAR(said["head"][c].get<double>(), head[c], 1e-4) << c;
     }
+    // Between its last sample and the first one of the next turn an open loop goes on as it went:
+    // after 47.5 of 48 frames, the head 0.2 ahead of hips that are headed 47.5 / 48 of a quarter.
+    keys[1] = test::keyed(1, "translation", 48, [](int) { return test::Three{0, 0.5, 0.2}; });
+    test::write_bytes(folder_ / "figure.glb", test::figure(keys));
+    const std::string bend =
+        test::recipe("range = [0, 48]\nloop = true\ntravel = [\"ground\", \"heading\"]\n",
+                     "loop_form = \"open\"\n");
+    ASSERT_THAT(test::pack_text(folder_, bend, true), IsOk());
+    ASSERT_EQ(run_tool("view --replace " + path("out") + " -o " + path("a.html")).exit, 0);
+    const json on = browser_.open(folder_ / "a.html", "#flat", R"(
+        const f = App.figures[0], p = poseOf(f, clipOf(f, 'c'), 47.5 / 24);
+        return { hips: placeOn(p, f.names.indexOf('hips')), head: placeOn(p, f.names.indexOf('head')) };)");
+    const double a = std::acos(-1) / 2 * 47.5 / 48;
+    const double x = 47.5 / 96, z = 47.5 / 48;
+    for (const auto& [joint, wanted] :
+         {std::pair("hips", std::array{x, 1.0, z}),
+          std::pair("head", std::array{x + 0.2 * std::sin(a), 1.5, z + 0.2 * std::cos(a)})})
+        for (std::size_t c = 0; c < 3; ++c)
+            EXPECT_NEAR(on[joint][c].get<double>(), wanted[c], 1e-4) << joint << c;
     // A turn to the left counts the other way in axes of the other hand.
     const auto heading = [&](const std::string& convention) {
         EXPECT_THAT(test::pack_text(folder_, file(convention), true), IsOk());
@@ -308,6 +339,7 @@ TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
         mellow.select('walk'); pick('head', true); draw(); out.rounds = mellow.state().rounds;
         measured({ line() {}, word(p, text) { out.far = text; } }, App.figures[1], App.poses[1]);
         document.querySelectorAll('[data-figure]')[1].click(); draw(); out.hidden = App.figures.map((f) => Boolean(f.hidden));
+        out.weights = App.figures[1].weights(App.figures[1].names.indexOf('body'), clipOf(App.figures[1], 'pick'), 2);
         out.path = paths()[1].root[0]; out.aside = App.stage.actors[1].place[0];
         const wide = App.wide; App.figures[1].page = App.figures[1].page.map((x) => x / 10); measure(); out.wide = App.wide / wide;
         out.errors = App.errors; return out;)");
@@ -318,6 +350,13 @@ TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
         far += std::pow(at.at("head").world[c][3] - at.at("hips").world[c][3], 2);
     EXPECT_EQ(said["far"], fmt::format("{:.4g} m", std::sqrt(far)));
     EXPECT_EQ(said["hidden"], json::parse("[false,true]"));
+    const Curve pick = read_scene(folder_ / "crates/tamsin/clips/pick.glb")
+                           .value()
+                           .scene.timelines[0]
+                           .morphs[0]
+                           .curve;
+    for (std::size_t t = 0; t < 4; ++t)  // sample 60 at 2 s
+        EXPECT_NEAR(said["weights"][t].get<double>(), pick.values[60 * 4 + t], 1e-6) << t;
     EXPECT_LT(said["aside"].get<double>(), -0.3) << "beside the other";
     EXPECT_NEAR(said["path"][0].get<double>(),
                 at.at("root").world[0][3] + said["aside"].get<double>(), 1e-6);
