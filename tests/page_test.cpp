@@ -121,7 +121,12 @@ TEST_F(PageTest, JointsOnThePageAreWhereAPlainReaderHasThem) {
     pack("[target]\nconvention = \"y-up-metre\"\n");
     const ToolRun run = run_tool("view " + path("crates/tamsin") + " -o " + path("a.html"));
     ASSERT_EQ(run.exit, 0) << run.err;
-    const json page = browser_.open(folder_ / "a.html", "#check");
+    const json said = browser_.open(folder_ / "a.html", "#check", R"(
+        const page = JSON.parse(byId('check').textContent), shown = () => { draw(); return App.stage.actors[0].group.visible; };
+        const before = shown(); App.figures[0].hidden = true;
+        return { page, shown: [before, shown()] };)");
+    EXPECT_EQ(said["shown"], json::parse("[true,false]"));
+    const json& page = said["page"];
     EXPECT_THAT(page["state"]["errors"], SizeIs(0)) << page["state"];
     EXPECT_TRUE(page["state"]["skins"].get<bool>()) << "drawn by WebGL";
     for (const std::string clip : {"stand", "walk", "pick"})
@@ -474,10 +479,15 @@ blend = 0.2
         document.dispatchEvent(new KeyboardEvent('keydown', { key: 'w' }));
         const flag = States.machine.flags.walking;
         for (let i = 0; i < 20; ++i) States.advance(1 / 30);
-        return { steps: JSON.parse(byId('played').textContent), errors: App.errors, flag,
+        const way = (from) => ({ from, to: 'walk', priority: 0, when: [] });
+        const sheet = { ...App.facts.states, flags: { f: 1 }, ways: [way('*'), way('stand')] }, other = new Machine(App.figures[0], sheet);
+        other.flags.f = 2; other.again();
+        return { ways: other.ways.map((w) => w.from), again: other.flags.f, steps: JSON.parse(byId('played').textContent), errors: App.errors, flag,
                  clip: App.clip, panel: byId('panel').textContent };)");
     EXPECT_THAT(page["errors"], SizeIs(0)) << page["errors"];
     EXPECT_EQ(page["flag"], true);
+    EXPECT_EQ(page["ways"], json::parse(R"(["stand","*"])")) << "a state's own ways first";
+    EXPECT_EQ(page["again"], 1) << "as the sheet has it";
     EXPECT_EQ(page["clip"], "walk");
     EXPECT_THAT(page["panel"].get<std::string>(), HasSubstr("stand to walk"));
     const json& steps = page["steps"];
