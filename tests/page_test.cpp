@@ -483,11 +483,13 @@ blend = 0.2
         const sheet = { ...App.facts.states, flags: { f: 1 }, ways: [way('*'), way('stand')] }, other = new Machine(App.figures[0], sheet);
         other.flags.f = 2; other.again();
         return { ways: other.ways.map((w) => w.from), again: other.flags.f, steps: JSON.parse(byId('played').textContent), errors: App.errors, flag,
-                 clip: App.clip, panel: byId('panel').textContent };)");
+                 clip: App.clip, panel: byId('panel').textContent, keys: (() => { App.facts.states.flags = { aa: false, ab: false };
+                 States.start(); return [...States.keys.values()]; })() };)");
     EXPECT_THAT(page["errors"], SizeIs(0)) << page["errors"];
     EXPECT_EQ(page["flag"], true);
     EXPECT_EQ(page["ways"], json::parse(R"(["stand","*"])")) << "a state's own ways first";
     EXPECT_EQ(page["again"], 1) << "as the sheet has it";
+    EXPECT_EQ(page["keys"], json::parse(R"(["a","b","p"])")) << "a key for each";
     EXPECT_EQ(page["clip"], "walk");
     EXPECT_THAT(page["panel"].get<std::string>(), HasSubstr("stand to walk"));
     const json& steps = page["steps"];
