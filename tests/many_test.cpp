@@ -425,9 +425,11 @@ TEST_F(ManyTest, ABadFileStopsAllOrIsLeftOut) {
     EXPECT_EQ(manifest()["skipped"][0]["findings"][0]["code"], "bvh-broken");
     EXPECT_THAT(read_text(crate() / "report.txt").substr(0, 200), HasSubstr("left out: motions"));
     EXPECT_EQ(pack("--replace").exit, 1) << "what is bad stays bad";
-    // So does a file that can be read, but not as the recipe says.
+    // So does a clip of a file that others are made of.
     fs::remove(folder_ / "motions/carrying/carry_7.bvh");
-    change("range = [1, -1]", "range = [1, 900]");
+    change(
+        "[[clip]]\n",
+        "[[clips]]\nsource = \"captures\"\nname = \"long_{file}\"\nrange = [1, 900]\n[[clip]]\n");
     for (int k = 0; k < 2; ++k) EXPECT_EQ(pack("--replace").exit, 1) << k;
 }
 

@@ -248,6 +248,7 @@ TEST_F(UnseenPackTest, ClipsAreBakedAgainWhenWhatTheirSourceSaysIsAnother) {
     const PackReport slow = packed("m.glb\"\nrate = 24", "m.glb\"\nrate = 12");
     EXPECT_FALSE(slow.unchanged);
     for (const PackedClip& clip : slow.clips) EXPECT_EQ(clip.clip.samples, 25);
+    EXPECT_EQ(packed("m.glb\"\nrate = 24", "m.glb\"\nstrip_prefix = \"x:\"\nrate = 12").reused, 0U);
     EXPECT_FALSE(packed("", "").unchanged);
     const PackReport other = packed("joint = \"hips\"", "joint = \"head\"");
     EXPECT_FALSE(other.unchanged);
