@@ -288,7 +288,7 @@ function drawLine() {
   const every = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1500, 6000].find((n) => (w - 16) / (clip.seconds * clip.rate / n) > 34) || 30000;
   for (let k = 0; k <= clip.seconds * clip.rate + 1e-6; k += every) {
     c.fillStyle = color('line'); c.fillRect(x(k / clip.rate), 30, 1, 16);
-    c.fillStyle = color('mid'); c.textAlign = 'center'; c.fillText(String(k), x(k / clip.rate), 58); c.textAlign = 'left';
+    c.fillStyle = color('mid'); c.textAlign = 'center'; c.fillText(String(k), Math.min(x(k / clip.rate), w - c.measureText(String(k)).width / 2), 58); c.textAlign = 'left';
   }
   const facts = clip.facts || {};
   if (App.shown.contacts && facts.motion)
