@@ -30,10 +30,16 @@ std::string unknown_option(const CLI::App& app) {
     return "";
 }
 
-/// The option of several values that took the words behind it, where one is left without.
-std::string hungry_option(const CLI::App& app) {
-    for (const CLI::Option* option : app.get_options())
-        if (!option->get_positional() && option->results().size() > 1) return option->get_name();
+/// The option of any number of values that took more words than it was given times.
+std::string hungry_option(const CLI::App& app, const std::vector<std::string>& arguments) {
+    for (const CLI::Option* option : app.get_options()) {
+        if (option->get_positional() || option->get_items_expected_max() <= 2) continue;
+        const std::string name = option->get_name();
+        const auto times = std::count_if(arguments.begin(), arguments.end(), [&](const auto& word) {
+            return word == name || word.starts_with(name + "=");
+        });
+        if (option->results().size() > static_cast<std::size_t>(times)) return name;
+    }
     return "";
 }
 
@@ -76,7 +82,8 @@ std::optional<Finding> parse(const Command& command, const std::vector<std::stri
     } catch (const CLI::ParseError& error) {
         Finding finding{Code::kUsage, Severity::kStop, where, error.what(), usage(command), help};
         const bool missing = dynamic_cast<const CLI::RequiredError*>(&error) != nullptr;
-        if (const std::string hungry = missing ? hungry_option(app) : ""; !hungry.empty())
+        if (const std::string hungry = missing ? hungry_option(app, arguments) : "";
+            !hungry.empty())
             finding.found += fmt::format("; \"{}\" has taken all words behind it", hungry);
         if (const std::string unknown = unknown_option(app); !unknown.empty()) {
             finding.found = fmt::format("no option \"{}\"", unknown);

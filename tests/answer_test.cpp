@@ -140,6 +140,8 @@ TEST(UsageTest, TheNearestCommandAndOptionAreNamed) {
         EXPECT_THAT(run.err, HasSubstr(part)) << wrong;
         EXPECT_THAT(run.err, HasSubstr("stop[usage]")) << wrong;
     }
+    for (const char* fed : {"convert a.glb --order ZXY --order a=XYZ", "convert a.glb --range 0 9"})
+        EXPECT_EQ(run_tool(fed).err.find("has taken"), std::string::npos) << fed;
     const ToolRun both = run_tool("describe a.glb --unit ell --up Q --rate fast");
     for (const char* option : {"--unit", "--up", "--rate"})
         EXPECT_THAT(both.err, HasSubstr(option));
