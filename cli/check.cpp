@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "base/text.h"
 #include "commands.h"
 #include "mellow/check.h"
 #include "mellow/recipe.h"
@@ -25,7 +26,7 @@ Result<CheckReport> check_one(const std::string& path, const std::optional<Targe
         path,
         fs::exists(path, error) ? "files without a manifest, and no target" : "no such file",
         "a crate or a recipe; or --target",
-        "mellow check " + path + " --target y-up-metre"};
+        "mellow check " + shell_word(path) + " --target y-up-metre"};
 }
 
 /// What a word asks to be checked: the crates of a recipe, or the path itself.
@@ -42,8 +43,9 @@ Result<std::vector<CheckReport>> check_path(const std::string& path,
         const fs::path crate =
             recipe.targets.size() > 1 ? recipe.output / wanted.name : recipe.output;
         if (!is_crate(crate))
-            return Finding{Code::kFileMissing, Severity::kStop,        crate.string(),
-                           "no crate",         "the crate of " + path, "mellow pack " + path};
+            return Finding{Code::kFileMissing,     Severity::kStop,
+                           crate.string(),         "no crate",
+                           "the crate of " + path, "mellow pack " + shell_word(path)};
         MELLOW_TRY(CheckReport report, check_crate(crate, target ? target : std::optional(wanted)));
         reports.push_back(std::move(report));
     }

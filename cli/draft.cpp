@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/text.h"
 #include "commands.h"
 #include "mellow/safe_write.h"
 
@@ -31,12 +32,12 @@ void print_draft(const DraftRequest& request, const Draft& draft) {
                               : v.guess ? "a guess: "
                                         : "",
                               v.reason));
-    print_out(
-        draft.ready
-            ? fmt::format("\nwrote {}; next: mellow pack {}\n", request.output, request.output)
-            : fmt::format("\nwrote {}; it cannot be packed before what is marked is put "
-                          "right\n",
-                          request.output));
+    print_out(draft.ready
+                  ? fmt::format("\nwrote {}; next: mellow pack {}\n", request.output,
+                                shell_word(request.output))
+                  : fmt::format("\nwrote {}; it cannot be packed before what is marked is put "
+                                "right\n",
+                                request.output));
 }
 
 }  // namespace

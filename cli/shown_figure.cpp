@@ -4,6 +4,7 @@
 
 #include <filesystem>
 
+#include "base/text.h"
 #include "mellow/crate.h"
 #include "mellow/recipe.h"
 #include "mellow/stock.h"
@@ -54,7 +55,7 @@ Result<std::string> packed_by(const std::string& recipe_file) {
                    recipe_file,
                    "its crate is not there: " + folder.string(),
                    "a recipe that has been packed",
-                   "mellow pack " + recipe_file};
+                   "mellow pack " + shell_word(recipe_file)};
 }
 
 Result<Shown> read_shown(const ViewRequest& request, const std::string& given) {

@@ -196,17 +196,59 @@ TEST(StagedFolderTest, WhatCameToStandThereMeanwhileIsNotReplacedUnasked) {
     }
 }
 
+/// A folder as a process that was killed leaves it, named by its own inode or by another's.
+std::filesystem::path left_behind(const TempFolder& folder, const std::string& file,
+                                  unsigned long other = 0) {
+    const auto made = folder / "made";
+    std::filesystem::create_directory(made);
+    write_text(made / file, manifest("left"));
+    struct stat facts {};
+    ::stat(made.c_str(), &facts);
+    const auto named =
+        folder / ("crate.partial-1-1-" + std::to_string(other != 0 ? other : facts.st_ino));
+    std::filesystem::rename(made, named);
+    return named;
+}
+
 TEST(StagedFolderTest, WhatTheDeadLeftIsRemovedAndWhatTheLivingWriteIsNot) {
     const TempFolder folder;
-    std::filesystem::create_directory(folder / "crate.partial-1");
-    write_text(folder / "crate.partial-1" / "half", "x");
-    write_text(folder / "crate.partial-notes", "ours to keep");
+    const auto dead = left_behind(folder, "half");
+    for (const char* name : {"crate.partial-notes", "crate.partial-9", "crate.partial-9-1-7"}) {
+        std::filesystem::create_directory(folder / name);
+        write_text(folder / name / "ours", "to keep");
+    }
     StagedFolder live = open(folder / "crate");
-    EXPECT_FALSE(std::filesystem::exists(folder / "crate.partial-1"));
-    EXPECT_TRUE(std::filesystem::exists(folder / "crate.partial-notes"));
-    std::filesystem::rename(live.path(), folder / "crate.partial-2");  // another process, alive
+    EXPECT_FALSE(std::filesystem::exists(dead));
+    for (const char* name : {"crate.partial-notes", "crate.partial-9", "crate.partial-9-1-7"})
+        EXPECT_EQ(read_text(folder / name / "ours"), "to keep");
     StagedFolder second = open(folder / "crate");
-    EXPECT_TRUE(std::filesystem::exists(folder / "crate.partial-2"));
+    EXPECT_TRUE(std::filesystem::exists(live.path()));
+}
+
+TEST(StagedFolderTest, ACrateThatADeadProcessHadExchangedBecomesTheBackup) {
+    const TempFolder folder;
+    const auto old = left_behind(folder, "crate.json", 7);
+    const StagedFolder staged = open(folder / "crate");
+    EXPECT_FALSE(std::filesystem::exists(old));
+    EXPECT_EQ(read_text(folder / "crate.backup-1" / "crate.json"), manifest("left"));
+}
+
+TEST(StagedFolderTest, NamesAsLongAsTheyMayBeArePlacedReplacedAndKept) {
+    for (const std::size_t size : {244U, 255U}) {
+        const TempFolder folder;
+        const std::string name(size, 'a');
+        for (const char* text : {"old", "new"}) {
+            StagedFolder staged = open(folder / name, true);
+            ASSERT_THAT(staged.write("crate.json", text_bytes(manifest(text))), IsOk());
+            ASSERT_THAT(staged.commit(), IsOk());
+        }
+        EXPECT_EQ(read_text(folder / name / "crate.json"), manifest("new"));
+        const auto backups = StagedFolder::backups(folder / name);
+        ASSERT_EQ(backups.size(), 1U);
+        EXPECT_EQ(read_text(backups[0] / "crate.json"), manifest("old"));
+        ASSERT_THAT(write_file(folder / std::string(size, 'b'), text_bytes("x"), false), IsOk());
+        ASSERT_THAT(write_file(folder / std::string(size, 'b'), text_bytes("y"), true), IsOk());
+    }
 }
 
 TEST(StagedFolderTest, KeptAsideItLeavesThePlaceUntouched) {

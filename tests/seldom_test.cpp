@@ -303,23 +303,18 @@ TEST_F(SeldomTest, FoldersWithoutFilesAndDamagedManifestsAreNoCrates) {
     // A list that is not there, and numbers that are none.
     for (const auto& [from, to] :
          {std::pair<std::string, std::string>("\"samples\": 25", "\"samples\": 2.5"),
+          {"\"samples\": 25", "\"samples\": -3"},
           {"\"clips\": [", "\"klips\": ["},
           {"{", "["}}) {
         const auto run = with(from, to);
         EXPECT_EQ(run.exit, 3) << to << run.out << run.err;
         EXPECT_THAT(run.err, HasSubstr("crate.json")) << to;
-        if (to.find("2.5") == to.npos) {
-            EXPECT_EQ(run_tool("view " + path("out") + " -o " + path("x.html")).exit, 3) << to;
-        }
+        EXPECT_EQ(run_tool("view " + path("out") + " -o " + path("x.html")).exit, 3) << to;
     }
     // Numbers that are not those of the files.
-    for (const auto& [from, to] : {std::pair("\"samples\": 25", "\"samples\": -3"),
-                                   {"\"samples\": 25", "\"samples\": 24"}}) {
-        const auto run = with(from, to);
-        EXPECT_EQ(run.exit, 1) << to << run.err;
-        EXPECT_THAT(run.out, AllOf(HasSubstr("samples, as the manifest says"), HasSubstr("25")))
-            << to;
-    }
+    const auto run = with("\"samples\": 25", "\"samples\": 24");
+    EXPECT_EQ(run.exit, 1) << run.err;
+    EXPECT_THAT(run.out, AllOf(HasSubstr("samples, as the manifest says"), HasSubstr("25")));
 }
 
 }  // namespace

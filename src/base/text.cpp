@@ -53,6 +53,15 @@ std::string folded(std::string name) {
     return name;
 }
 
+std::string shell_word(const std::string& word) {
+    constexpr std::string_view kPlain =
+        "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_./+-=@%,:";
+    if (!word.empty() && word.find_first_not_of(kPlain) == word.npos) return word;
+    std::string out = "'";
+    for (const char c : word) out += c == '\'' ? "'\\''" : std::string(1, c);
+    return out + "'";
+}
+
 std::string name_list(const std::vector<std::string>& names) {
     const std::size_t shown = std::min(names.size(), kMostNames);
     std::string list = fmt::format(

@@ -22,6 +22,9 @@ std::string name_list(const std::vector<std::string>& names);
 /// `did you mean "x"?` for the nearest name, or `one of: a, b, c and 17 more`, the nearest first.
 std::string suggest(std::string_view wanted, const std::vector<std::string>& names);
 
+/// A word of a command line that a shell takes as it is: quoted where it must be.
+std::string shell_word(const std::string& word);
+
 /// Two numbers with a mark between them and nothing else, as in "160x120" and "108..132"; nothing
 /// where they are not that. For `int` and `double`.
 template <class Number>

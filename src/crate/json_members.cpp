@@ -87,6 +87,16 @@ int JsonMembers::whole(std::string_view key) {
         fail(key, fmt::format("{} is out of range", value));
     return static_cast<int>(value);
 }
+std::int64_t JsonMembers::long_whole(std::string_view key) {
+    std::int64_t value = 0;
+    place_->get(*document_, key, "whole number", value);
+    return value;
+}
+std::size_t JsonMembers::count(std::string_view key) {
+    const std::int64_t value = long_whole(key);
+    if (value < 0) fail(key, fmt::format("{} is out of range", value));
+    return static_cast<std::size_t>(value < 0 ? 0 : value);
+}
 bool JsonMembers::flag(std::string_view key) {
     bool value = false;
     place_->get(*document_, key, "true or false", value);

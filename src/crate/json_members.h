@@ -3,6 +3,8 @@
 // getters return harmless values, so that callers check once, at the end.
 #pragma once
 
+#include <cstddef>
+#include <cstdint>
 #include <memory>
 #include <string>
 #include <string_view>
@@ -28,6 +30,8 @@ class JsonMembers {
     std::string text(std::string_view key);
     double number(std::string_view key);
     int whole(std::string_view key);
+    std::int64_t long_whole(std::string_view key);
+    std::size_t count(std::string_view key);  ///< a whole number, 0 or more
     bool flag(std::string_view key);
     FrameRate rate(std::string_view key);  ///< from a text such as "30000/1001"
     Vec3 vector(std::string_view key);     ///< from a list of three numbers

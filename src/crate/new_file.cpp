@@ -12,6 +12,8 @@
 #include <cstring>
 #include <fstream>
 
+#include "crate/unfinished.h"
+
 namespace mellow {
 namespace fs = std::filesystem;
 
@@ -26,10 +28,13 @@ Finding refused(const fs::path& path, const std::string& what, int error) {
             "a place to write to",   remedy};
 }
 
-NewFile::NewFile(const fs::path& path)
-    : path_(path), fd_(::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666)) {
+NewFile::NewFile(const fs::path& path, const fs::path& told)
+    : NewFile(path, told, ::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666)) {
     if (fd_ < 0) error_ = errno;
 }
+
+NewFile::NewFile(const fs::path& path, const fs::path& told, int fd)
+    : path_(path), told_(told), fd_(fd) {}
 
 NewFile::~NewFile() {
     if (fd_ >= 0) ::close(fd_), ::unlink(path_.c_str());
@@ -47,13 +52,13 @@ void NewFile::write(const void* data, std::size_t size) {
 }
 
 Status NewFile::finish() {
-    if (fd_ < 0) return refused(path_, "cannot create the file", error_);
+    if (fd_ < 0) return refused(told_, "cannot create the file", error_);
     if (error_ == 0 && ::fsync(fd_) != 0 && errno != EINVAL) error_ = errno;
     if (::close(fd_) != 0 && error_ == 0) error_ = errno;
     fd_ = -1;
     if (error_ == 0) return {};
     ::unlink(path_.c_str());
-    return refused(path_, "cannot write", error_);
+    return refused(told_, "cannot write", error_);
 }
 
 void sync_folder(const fs::path& folder) {
@@ -77,7 +82,7 @@ int rename_exchange(const fs::path& a, const fs::path& b) {
 bool unsupported(int error) { return error == EINVAL || error == ENOSYS || error == ENOTSUP; }
 
 std::vector<fs::path> backups_of(const fs::path& place) {
-    const std::string head = place.filename().string() + ".backup-";
+    const std::string head = beside(place, ".backup-").filename().string();
     std::vector<std::pair<long, fs::path>> found;
     std::error_code error;
     const fs::path parent = place.parent_path().empty() ? "." : place.parent_path();
@@ -100,7 +105,7 @@ fs::path next_backup_of(const fs::path& path) {
     const auto older = backups_of(path);
     const std::string last = older.empty() ? ".backup-0" : older.back().extension().string();
     const long number = std::strtol(last.c_str() + std::strlen(".backup-"), nullptr, 10) + 1;
-    return fs::path(path).concat(fmt::format(".backup-{}", number));
+    return beside(path, fmt::format(".backup-{}", number));
 }
 
 Finding exists(const fs::path& path, std::string found, std::string remedy) {

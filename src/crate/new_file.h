@@ -15,8 +15,10 @@ namespace mellow {
 /// A new file that is written to, synced and closed, or removed again.
 class NewFile {
   public:
-    /// Makes the file, which must not exist.
-    explicit NewFile(const std::filesystem::path& path);
+    /// Makes the file, which must not exist. Messages call it `told`.
+    NewFile(const std::filesystem::path& path, const std::filesystem::path& told);
+    /// Goes on with an open file.
+    NewFile(const std::filesystem::path& path, const std::filesystem::path& told, int fd);
     NewFile(const NewFile&) = delete;
     NewFile& operator=(const NewFile&) = delete;
     ~NewFile();
@@ -27,7 +29,7 @@ class NewFile {
     Status finish();
 
   private:
-    std::filesystem::path path_;
+    std::filesystem::path path_, told_;
     int fd_, error_ = 0;
 };
 

@@ -67,7 +67,7 @@ std::string foreign(const fs::path& folder) {
 fs::path free_name(const fs::path& path, const char* word) {
     std::error_code error;
     for (int i = 1;; ++i)
-        if (fs::path candidate = fs::path(path).concat(fmt::format(".{}-{}", word, i));
+        if (fs::path candidate = beside(path, fmt::format(".{}-{}", word, i));
             !fs::exists(fs::symlink_status(candidate, error)))
             return candidate;
 }
@@ -94,7 +94,7 @@ StagedFolder::StagedFolder(StagedFolder&& other) noexcept
 StagedFolder::~StagedFolder() {
     std::error_code ignored;
     if (!open_) return;
-    fs::remove_all(partial_, ignored);
+    remove_tree(partial_);
     for (const fs::path& folder : made_) fs::remove(folder, ignored);  // where it is empty
 }
 
@@ -126,17 +126,17 @@ Result<StagedFolder> StagedFolder::open(const fs::path& final, bool replace) {
     error.clear();  // of looking for what is not there
     if (!place.parent_path().empty()) fs::create_directories(place.parent_path(), error);
     if (error) return no_folder(place.parent_path(), error.value());
+    const PlaceLock lock(place);
     const auto held = writing();
     remove_litter(place);
-    // Processes of other machines may have this one's number: what is there is not touched.
-    fs::path partial = partial_name(place);
-    for (int i = 2; !fs::create_directory(partial, error); ++i) {
-        if (error || i > 1000) return no_folder(partial, error ? error.value() : EEXIST);
-        partial = partial_name(place).concat(fmt::format("-{}", i));
+    auto partial = Unfinished::folder(place);
+    if (!partial) {
+        for (const fs::path& up : made) fs::remove(up, error);
+        return partial.failures();
     }
-    StagedFolder staged(place, partial, std::move(made));
+    StagedFolder staged(place, partial.value().path(), std::move(made));
     staged.replace_ = replace;
-    staged.unfinished_ = std::make_unique<Unfinished>(partial);
+    staged.unfinished_ = std::make_unique<Unfinished>(std::move(partial).value());
     return staged;
 }
 
@@ -145,8 +145,9 @@ Status StagedFolder::write(const std::string& relative, std::span<const std::uin
     const fs::path path = partial_ / relative;
     std::error_code error;
     fs::create_directories(path.parent_path(), error);
-    if (error) return refused(path.parent_path(), "cannot make the folder", error.value());
-    NewFile file(path);
+    if (error)
+        return refused((final_ / relative).parent_path(), "cannot make the folder", error.value());
+    NewFile file(path, final_ / relative);
     file.write(bytes.data(), bytes.size());
     return file.finish();
 }
@@ -155,7 +156,7 @@ Status StagedFolder::write_text(const std::string& relative,
                                 const std::function<void(const TextSink&)>& make) {
     const auto locked = writing();
     constexpr std::size_t kPiece = 64 * 1024;
-    NewFile file(partial_ / relative);
+    NewFile file(partial_ / relative, final_ / relative);
     std::string held;
     make([&](std::string_view text) {
         held += text;
@@ -212,9 +213,12 @@ Result<StagedFolder::Placed> StagedFolder::commit(int keep) {
          at.increment(error))
         if (at->is_directory(error)) sync_folder(at->path());
     sync_folder(partial_);
+    // One act: other processes wait for it, and so does this one's end.
+    const PlaceLock lock(final_);
+    const auto held = writing();
     if (replace_ && fs::exists(final_, error)) {
         if (same_files(partial_, final_)) {
-            fs::remove_all(partial_, error);
+            remove_tree(partial_);
             open_ = false;
             placed.unchanged = true;
             return placed;
@@ -223,7 +227,7 @@ Result<StagedFolder::Placed> StagedFolder::commit(int keep) {
         MELLOW_CHECK(exchange(placed.backup));
     } else if (Status put = place_new(); !put) {
         if (!same_files(partial_, final_)) return put.failures();
-        fs::remove_all(partial_, error);  // another run was as far, with the same result
+        remove_tree(partial_);  // another run was as far, with the same result
         open_ = false;
         placed.unchanged = true;
         return placed;
@@ -234,7 +238,7 @@ Result<StagedFolder::Placed> StagedFolder::commit(int keep) {
     if (placed.backup.empty()) return placed;
     std::vector<fs::path> kept = backups(final_);
     for (; kept.size() > static_cast<std::size_t>(std::max(keep, 0)); kept.erase(kept.begin())) {
-        fs::remove_all(kept.front(), error);
+        remove_whole(kept.front());
         if (kept.front() == placed.backup)
             placed.backup.clear();
         else
@@ -244,6 +248,8 @@ Result<StagedFolder::Placed> StagedFolder::commit(int keep) {
 }
 
 Result<fs::path> StagedFolder::keep_aside() {
+    const PlaceLock lock(final_);
+    const auto held = writing();
     const fs::path aside = free_name(final_, "rejected");
     std::error_code error;
     fs::rename(partial_, aside, error);

@@ -38,12 +38,12 @@ class Placing {
 
     /// Writes the bytes beside their place.
     Status write(const FileToWrite& wanted) {
-        remove_litter(wanted.path);
         Step step;
         step.path = wanted.path;
-        step.partial = partial_name(wanted.path);
-        NewFile file(step.partial);
-        step.unfinished = Unfinished(step.partial);
+        int fd = -1;
+        MELLOW_TRY(step.unfinished, Unfinished::file(wanted.path, fd));
+        step.partial = step.unfinished.path();
+        NewFile file(step.partial, wanted.path, fd);
         file.write(wanted.bytes.data(), wanted.bytes.size());
         MELLOW_CHECK(file.finish());
         std::error_code error;
@@ -140,8 +140,11 @@ Status may_write(const fs::path& path, bool replace) {
 
 Status write_files(std::span<const FileToWrite> files, bool replace) {
     for (const FileToWrite& file : files) MELLOW_CHECK(may_write(file.path, replace));
+    if (files.empty()) return {};
+    const PlaceLock place(files.front().path);
     const auto held = writing();
     Placing placing(replace);
+    for (const FileToWrite& file : files) remove_litter(file.path);
     for (const FileToWrite& file : files) MELLOW_CHECK(placing.write(file));
     if (replace && placing.same()) return {};
     MELLOW_CHECK(placing.make_way());

@@ -90,11 +90,21 @@ inline void store(LocalRowsOut rows, int f, const Transform& t) {
     store_size(rows, f, t.s);
 }
 
-/// Orientation of a world matrix without branches: the first two axes made orthonormal, the third
-/// their cross product. Exact without shear; a mirrored matrix gives the unmirrored orientation.
-MELLOW_LANE Quat orientation(const Affine& m) {
-    const Vec3 x = normalized(m.x, {1, 0, 0});
-    const Vec3 y = normalized(m.y - dot(m.y, x) * x, {0, 1, 0});
+/// The largest product of two axes of a matrix: 0 where they are at right angles.
+MELLOW_LANE double skew_of(const Affine& m) {
+    const double a = std::abs(dot(m.x, m.y)), b = std::abs(dot(m.y, m.z)),
+                 c = std::abs(dot(m.z, m.x));
+    const double most = a > b ? a : b;
+    return most > c ? most : c;
+}
+
+/// orientation() (model/orientation.h) of a world matrix whose axes are at right angles, without
+/// branches.
+MELLOW_LANE Quat square_orientation(const Affine& m) {
+    const double sign = determinant(m) < 0 ? -1.0 : 1.0;
+    const Vec3 x = normalized(m.x * sign, {1, 0, 0});
+    const Vec3 across = m.y * sign;
+    const Vec3 y = normalized(across - dot(across, x) * x, {0, 1, 0});
     return quat_from_columns(x, y, cross(x, y));
 }
 

@@ -13,6 +13,7 @@
 #include "pack/check_folder.h"
 #include "pack/clip_json.h"
 #include "pack/clip_record.h"
+#include "pack/manifest.h"
 
 namespace mellow {
 namespace {
@@ -45,28 +46,12 @@ struct ManifestFiles {
 };
 
 Result<ManifestFiles> read_manifest(const fs::path& folder) {
-    MELLOW_TRY(const Bytes text, read_file(folder / "crate.json"));
-    JsonMembers json(text);
+    MELLOW_TRY(Manifest manifest, open_manifest(folder, Parts::kRefused));
+    JsonMembers& json = manifest.json;
     ManifestFiles out;
-    if (json.failed() || !json.has("format") || json.text("format") != "mellow-crate")
-        return Finding{Code::kValueBad,
-                       Severity::kStop,
-                       (folder / "crate.json").string(),
-                       "no manifest of a crate",
-                       "the crate.json of a crate",
-                       "pack the crate again"};
-    MELLOW_CHECK(whole_crate(json, folder));
-    out.name = json.text("name");
-    JsonMembers target = json.object("target");
-    out.target = target.text("name");
-    const auto axis = [&](const char* key, Axis usual) {
-        return target.has(key) ? parse_axis(target.text(key)).value_or(usual) : usual;
-    };
-    out.convention = {
-        target.has("metres_per_unit") ? target.number("metres_per_unit") : 1,
-        axis("up", Axis::kPlusY), axis("front", Axis::kPlusZ),
-        target.has("hand") && target.text("hand") == "left" ? Hand::kLeft : Hand::kRight};
-    if (!is_valid(out.convention)) out.convention = {};
+    out.name = manifest.name;
+    out.target = manifest.target.name;
+    out.convention = manifest.target.convention;
     const Conversion in(out.convention, {});
     JsonMembers skin = json.object("skin");
     out.skin = read_file_record(skin, "skin");
@@ -74,10 +59,6 @@ Result<ManifestFiles> read_manifest(const fs::path& folder) {
         ListedClip listed{clip.text("name"), clip_from_facts(clip, in)};
         out.clips.emplace_back(read_file_record(clip, "clip"), std::move(listed));
     }
-    if (!json.has("clips")) json.fail("clips", "there is no list of them");
-    if (json.failed())
-        return Finding{Code::kValueBad, Severity::kStop,       (folder / "crate.json").string(),
-                       json.error(),    "what packing writes", "pack the crate again"};
     return out;
 }
 

@@ -111,9 +111,10 @@ void Checker::demand(const char* id, const std::string& file, std::string wanted
 }
 
 std::string Checker::convert(const CheckedFile& file) const {
-    return fmt::format("mellow convert {} fixed.{} ",
-                       (std::filesystem::path(report_.base) / file.file).generic_string(),
-                       mellow::name(file.format));
+    return fmt::format(
+        "mellow convert {} fixed.{} ",
+        shell_word((std::filesystem::path(report_.base) / file.file).generic_string()),
+        mellow::name(file.format));
 }
 
 void Checker::reads(const CheckedFile& file) {
@@ -122,11 +123,12 @@ void Checker::reads(const CheckedFile& file) {
 }
 
 void Checker::format(const CheckedFile& file, FileFormat wanted) {
-    demand("format", file.file, std::string(mellow::name(wanted)),
-           std::string(mellow::name(file.format)), file.format == wanted,
-           fmt::format("mellow convert {} fixed.{}",
-                       (std::filesystem::path(report_.base) / file.file).generic_string(),
-                       mellow::name(wanted)));
+    demand(
+        "format", file.file, std::string(mellow::name(wanted)),
+        std::string(mellow::name(file.format)), file.format == wanted,
+        fmt::format("mellow convert {} fixed.{}",
+                    shell_word((std::filesystem::path(report_.base) / file.file).generic_string()),
+                    mellow::name(wanted)));
 }
 
 /// What a file says of its numbers.

@@ -8,6 +8,13 @@
 
 namespace mellow {
 
+namespace {
+
+/// Of one clip, as many as anything here counts to.
+constexpr int kMostClipSamples = 100'000'000;
+
+}  // namespace
+
 double tidy(double v) { return std::stod(fmt::format("{:.9g}", v)); }
 
 namespace {
@@ -112,8 +119,16 @@ ClipInfo clip_from_facts(JsonMembers& facts, const Conversion& in) {
     clip.samples = facts.whole("samples");
     clip.period = facts.whole("period_intervals");
     clip.rate = facts.rate("rate");
+    if (clip.samples < 1 || clip.samples > kMostClipSamples)
+        facts.fail("samples", fmt::format("{} of them", clip.samples));
+    if (clip.period < 0 || clip.period > clip.samples)
+        facts.fail("period_intervals",
+                   fmt::format("{} for {} samples", clip.period, clip.samples));
+    const std::string loop = facts.text("loop");
+    bool known = false;
     for (const LoopForm form : {LoopForm::kOnce, LoopForm::kClosed, LoopForm::kOpen})
-        if (facts.text("loop") == name(form)) clip.loop = form;
+        if (loop == name(form)) clip.loop = form, known = true;
+    if (!known) facts.fail("loop", "\"" + loop + "\" is no form of a loop");
     clip.labels = read_labels(facts);
     clip.cues = read_cue_list(facts);
     JsonMembers travel = facts.object("travel");

@@ -6,6 +6,8 @@
 
 #include "base/finding_json.h"
 #include "math/degrees.h"
+#include "crate/hash.h"
+#include "mellow/share.h"
 #include "pack/clip_json.h"
 
 namespace mellow {
@@ -28,7 +30,7 @@ Deviation read_deviation(JsonMembers& json, std::string_view key) {
     d.worst = in.number("worst");
     d.what = in.text("at");
     d.sample = in.whole("sample");
-    d.count = static_cast<std::size_t>(in.number("compared"));
+    d.count = in.count("compared");
     d.sum = in.number("mean") * static_cast<double>(d.count);
     return d;
 }
@@ -167,8 +169,11 @@ void write_file(JsonWriter& json, const FileRecord& file, bool with_role) {
     });
 }
 
-void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
-    json.begin_object().member("name", packed.clip.name);
+namespace {
+
+/// Everything of a record but its own hash.
+void write_members(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
+    json.member("name", packed.clip.name);
     write_file(json, packed.file, false);
     if (!packed.thumbnail.file.empty())
         json.object("thumbnail", [&] { write_file(json, packed.thumbnail, false); });
@@ -230,12 +235,26 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
     json.text_member("inputs", packed.inputs);
     write_own(json, "of_range", packed.shared, packed.where);
     write_own(json, "findings", packed.findings, packed.where);
-    json.end_object();
+}
+
+}  // namespace
+
+std::string record_hash(const PackedClip& packed, const Conversion& out) {
+    JsonWriter json;
+    json.begin_object();
+    write_members(json, packed, out);
+    return hash_of(json.end_object().take_text());
+}
+
+void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& out) {
+    json.begin_object();
+    write_members(json, packed, out);
+    json.member("record", record_hash(packed, out)).end_object();
 }
 
 FileRecord read_file_record(JsonMembers& json, const std::string& role) {
     FileRecord file{role, json.text("file"), 0, json.text("xxh3_128")};
-    file.bytes = static_cast<std::size_t>(json.number("bytes"));
+    file.bytes = json.count("bytes");
     for (JsonMembers& part : json.objects("parts"))
         file.parts.push_back(read_file_record(part, role + " part"));
     return file;
@@ -276,8 +295,8 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
     if (source.has("file")) packed.motion = source.text("file");
     packed.timeline = source.text("timeline");
     packed.plan.clip = packed.clip.name;
-    packed.plan.first_frame = static_cast<std::int64_t>(source.number("first"));
-    packed.plan.last_frame = static_cast<std::int64_t>(source.number("last"));
+    packed.plan.first_frame = source.long_whole("first");
+    packed.plan.last_frame = source.long_whole("last");
     packed.plan.source_rate = source.rate("rate");
     packed.plan.rate = packed.clip.rate;
     packed.plan.samples = packed.clip.period + 1;
@@ -303,6 +322,9 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
         for (JsonMembers& a : morph.objects("activity"))
             morphs.activity.push_back({a.number("least"), a.number("most"), a.whole("first_sample"),
                                        a.number("vertex_mm")});
+        if (morphs.activity.size() != morphs.targets.size())
+            morph.fail("activity", fmt::format("{} entries for {} targets", morphs.activity.size(),
+                                               morphs.targets.size()));
     }
     if (json.has("motion")) packed.motion_check = read_motion(json.object("motion"));
     for (JsonMembers& scalar : json.objects("scalars"))
@@ -316,7 +338,7 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
     packed.passed = true;  // else its crate had not been put in place
     if (json.has("demands")) {
         JsonMembers demands = json.object("demands");
-        packed.demands_met = static_cast<std::size_t>(std::max(demands.whole("met"), 0));
+        packed.demands_met = demands.count("met");
         for (JsonMembers& d : demands.objects("unmet"))
             packed.demands_unmet.push_back({d.text("id"), packed.file.file, d.text("wanted"),
                                             d.text("found"), false, d.text("remedy")});
@@ -339,12 +361,12 @@ Share read_share(JsonMembers& json) {
     Share share;
     share.number = json.whole("number");
     share.of = json.whole("of");
-    if (share.number < 1 || share.number > share.of)
+    if (share.number < 1 || share.number > share.of || share.of > kMostShares)
         json.fail("number", fmt::format("{} of {}", share.number, share.of));
     share.plan = json.text("plan");
     share.recipe = json.text("recipe");
     share.part = json.text("part");
-    share.clips = static_cast<std::size_t>(std::max(json.whole("clips"), 0));
+    share.clips = json.count("clips");
     return share;
 }
 

@@ -20,6 +20,9 @@ Status whole_crate(JsonMembers& manifest, const std::filesystem::path& folder);
 
 /// One clip as an object; `out` takes places to the target.
 void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& out);
+/// Hash of all that write_clip() says of a clip; it stands in the record itself, so that what was
+/// changed in it afterwards is not taken over.
+std::string record_hash(const PackedClip& packed, const Conversion& out);
 /// The way back; `in` takes places inside. Its findings stand at `where`, if they are of the clip's
 /// range. What is missing is the failure of `json`.
 PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string& where);

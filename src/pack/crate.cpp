@@ -11,29 +11,18 @@
 #include "pack/clip_files.h"
 #include "pack/clip_json.h"
 #include "pack/clip_record.h"
+#include "pack/manifest.h"
 
 namespace mellow {
 namespace {
 
-Finding bad_manifest(const std::filesystem::path& path, std::string found) {
-    return {Code::kValueBad,
-            Severity::kStop,
-            path.string(),
-            std::move(found),
-            "the crate.json of a crate",
-            "pack the crate again"};
-}
-
 /// A file that a manifest lists, with the bytes that it had when it was packed.
-Result<StoredFile> listed(const std::filesystem::path& folder, JsonMembers entry) {
+Result<StoredFile> listed(const Manifest& manifest, JsonMembers entry) {
+    const std::filesystem::path folder = manifest.folder;
     const FileRecord record = read_file_record(entry, "");
-    if (entry.failed()) return bad_manifest(folder / "crate.json", entry.error());
+    if (entry.failed()) return manifest.bad(entry.error());
     const auto checked = [folder](const FileRecord& file) -> Result<Bytes> {
         const std::filesystem::path relative(file.file);
-        for (const auto& part : relative)
-            if (relative.is_absolute() || part == "..")
-                return bad_manifest(folder / "crate.json",
-                                    "a file outside the crate: " + relative.string());
         MELLOW_TRY(Bytes bytes, read_file(folder / relative));
         if (hash_hex(bytes) != file.hash)
             return Finding{Code::kFileUnreadable,
@@ -83,55 +72,12 @@ std::vector<std::string> sheet_lines(const ClipInfo& clip) {
     return lines;
 }
 
-/// The manifest of a crate, and what of it is needed to read its files.
-struct Manifest {
-    std::filesystem::path folder;
-    JsonMembers json;
-    std::string name;
-    Target target;  ///< as far as reading needs it
-
-    Finding bad(std::string found) const {
-        return bad_manifest(folder / "crate.json", std::move(found));
-    }
-};
-
-Result<Manifest> open_manifest(const std::filesystem::path& folder, Parts parts) {
-    const auto path = folder / "crate.json";
-    MELLOW_TRY(const Bytes text, read_file(path));
-    Manifest out{folder, JsonMembers(text), {}, {}};
-    JsonMembers& json = out.json;
-    if (json.failed() || !json.has("format") || json.text("format") != "mellow-crate")
-        return out.bad("no manifest of a crate");
-    if (json.whole("version") != 2)
-        return out.bad(fmt::format("version {} of the manifest, not 2", json.whole("version")));
-    if (parts == Parts::kRefused) MELLOW_CHECK(whole_crate(json, folder));
-    out.name = json.text("name");
-    JsonMembers target = json.object("target");
-    Target& t = out.target;
-    t.name = target.text("name");
-    t.rate = target.rate("rate");
-    const auto up = parse_axis(target.text("up")), front = parse_axis(target.text("front"));
-    const std::string hand = target.text("hand");
-    t.convention = {target.number("metres_per_unit"), up.value_or(Axis::kPlusY),
-                    front.value_or(Axis::kPlusY), hand == "left" ? Hand::kLeft : Hand::kRight};
-    if (target.has("first_frame")) t.first_frame = target.whole("first_frame");
-    t.rest_first = target.has("first_pose");
-    (void)json.object("skin");
-    if (json.failed()) return out.bad(json.error());
-    if (!up || !front || !is_valid(t.convention) || (hand != "left" && hand != "right") ||
-        t.first_frame < 0 || t.first_frame > 1)
-        return out.bad("a target convention that is none");
-    return out;
-}
-
 /// What the manifest says of a clip, and its file.
 Result<Scene> open_clip(const Manifest& manifest, const Scene& skin, JsonMembers entry,
                         ClipInfo& clip) {
     clip = clip_from_facts(entry, Conversion(manifest.target.convention, {}));
     clip.name = entry.text("name");
-    if (clip.samples < 1 || clip.samples > 100'000'000)
-        return manifest.bad(fmt::format("clip \"{}\": {} samples", clip.name, clip.samples));
-    MELLOW_TRY(StoredFile file, listed(manifest.folder, std::move(entry)));
+    MELLOW_TRY(StoredFile file, listed(manifest, std::move(entry)));
     auto motion = decode_clip(std::move(file), manifest.target, skin, clip.name, clip.samples);
     if (motion || motion.failure().code != Code::kProofFailed) return motion;
     return manifest.bad(fmt::format("clip \"{}\": {}, where its file has {}", clip.name,
@@ -180,7 +126,7 @@ struct Side {
 
     Status open_skin() {
         if (skin) return {};
-        MELLOW_TRY(StoredFile file, listed(manifest.folder, manifest.json.object("skin")));
+        MELLOW_TRY(StoredFile file, listed(manifest, manifest.json.object("skin")));
         MELLOW_TRY(skin, decode_scene(std::move(file), manifest.target));
         return {};
     }
@@ -284,10 +230,9 @@ Result<Crate> open_crate(const std::filesystem::path& folder, Motions motions, P
         const Share share = read_share(in);
         crate.part = {share.number, share.of, share.clips};
     }
-    MELLOW_TRY(StoredFile skin, listed(folder, manifest.json.object("skin")));
+    MELLOW_TRY(StoredFile skin, listed(manifest, manifest.json.object("skin")));
     MELLOW_TRY(crate.skin, decode_scene(std::move(skin), manifest.target));
     if (crate.skin.nodes.empty()) return manifest.bad("a skin without nodes");
-    if (!manifest.json.has("clips")) return manifest.bad("clips: there is no list of them");
     for (JsonMembers& entry : manifest.json.objects("clips")) {
         ClipInfo clip;
         crate.files.push_back(entry.text("file"));

@@ -90,18 +90,17 @@ CrateOutput::CrateOutput(const Recipe& recipe, const Target& target, const PackO
 }
 
 Status CrateOutput::open() {
-    auto standing = StandingCrate::open(report_.folder, recipe_, target_);
+    MELLOW_TRY(auto standing, StandingCrate::open(report_.folder, recipe_, target_));
     const bool own = standing && is_own(*standing);
     MELLOW_TRY(StagedFolder folder, StagedFolder::open(report_.folder, options_.replace || own));
     folder_.emplace(std::move(folder));
-    look_into(std::move(standing), own);
-    return {};
+    return look_into(std::move(standing), own);
 }
 
-void CrateOutput::look() {
-    auto standing = StandingCrate::open(report_.folder, recipe_, target_);
+Status CrateOutput::look() {
+    MELLOW_TRY(auto standing, StandingCrate::open(report_.folder, recipe_, target_));
     const bool own = standing && is_own(*standing);
-    look_into(std::move(standing), own);
+    return look_into(std::move(standing), own);
 }
 
 /// True for the part of the same share.
@@ -111,13 +110,15 @@ bool CrateOutput::is_own(const StandingCrate& crate) const {
            have->of == options_.share->of;
 }
 
-void CrateOutput::look_into(std::unique_ptr<StandingCrate> standing, bool own) {
-    if (options_.all) return;
+Status CrateOutput::look_into(std::unique_ptr<StandingCrate> standing, bool own) {
+    if (options_.all) return {};
     if (options_.replace || own) standing_ = std::move(standing);
     for (const std::filesystem::path& from : options_.from)
-        for (const auto& place : {from, from / target_.name})
-            if (auto crate = StandingCrate::open(place, recipe_, target_))
-                from_.push_back(std::move(crate));
+        for (const auto& place : {from, from / target_.name}) {
+            MELLOW_TRY(auto crate, StandingCrate::open(place, recipe_, target_));
+            if (crate) from_.push_back(std::move(crate));
+        }
+    return {};
 }
 
 std::optional<PackReport> CrateOutput::unchanged() const {
@@ -151,8 +152,8 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
     for (auto& [joint, turn] : report_.turns) joint = own_name(joint);
     for (KeptDrive& drive : report_.drives)
         for (KeptDrive::Input& input : drive.inputs) input.joint = own_name(input.joint);
-    MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(),
-                                    numbers_before(recipe_, target_, options_)));
+    MELLOW_TRY(const auto numbers, numbers_before(recipe_, target_, options_));
+    MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(), numbers));
     note_not_chosen();
     if (recipe_.thumbnails && !recipe_.thumbnails->around.empty() &&
         figure.skeleton().find(recipe_.thumbnails->around) < 0)

@@ -52,7 +52,7 @@ class CrateOutput {
     /// Makes the folder and looks at the crate that stands there.
     Status open();
     /// Looks at the crate that stands there, and writes nothing from then on: for planning.
-    void look();
+    Status look();
     /// What stands there, where nothing has to be made again.
     std::optional<PackReport> unchanged() const;
     /// Fits the figure and writes its skin. `common` is what was said of figure and motion files.
@@ -124,7 +124,7 @@ class CrateOutput {
     std::map<std::string, std::string> names_in(const CrateOutput& other) const;
     std::string inputs_of(std::size_t i) const;
     bool is_own(const StandingCrate& crate) const;
-    void look_into(std::unique_ptr<StandingCrate> standing, bool own);
+    Status look_into(std::unique_ptr<StandingCrate> standing, bool own);
     std::optional<StandingCrate::Clip> find_standing(std::size_t i) const;
 
     const Recipe& recipe_;

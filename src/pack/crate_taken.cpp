@@ -66,13 +66,23 @@ Finding CrateOutput::not_there(std::size_t i) const {
         const auto share = part.share();
         return share
                    ? fmt::format("mellow pack {} --share {}/{} -o {} --replace",
-                                 (recipe_.folder / recipe_.file).string(), share->number, share->of,
-                                 share->part == ".." ? part.folder().parent_path().string()
-                                                     : part.folder().string())
+                                 shell_word((recipe_.folder / recipe_.file).string()), share->number,
+                                 share->of,
+                                 shell_word(share->part == ".."
+                                                ? part.folder().parent_path().string()
+                                                : part.folder().string()))
                    : "pack it again";
     };
     for (const auto& part : from_) {
         if (!part->lists(name)) continue;
+        if (part->altered(name))
+            return {Code::kShareDiffers,
+                    Severity::kStop,
+                    part->folder().string(),
+                    fmt::format("its crate.json says other things of \"{}\" than packing wrote",
+                                name),
+                    "manifests as they were packed",
+                    again(*part)};
         const std::vector<std::string> broken = part->broken();
         if (broken.empty())
             return {Code::kShareDiffers,
@@ -90,7 +100,7 @@ Finding CrateOutput::not_there(std::size_t i) const {
     }
     return {Code::kShareMissing, Severity::kStop,
             report_.name,        fmt::format("no part has \"{}\"", name),
-            "every clip",        "mellow pack " + recipe_.file + " --share ... again"};
+            "every clip",        "mellow pack " + shell_word(recipe_.file) + " --share ... again"};
 }
 
 std::optional<StandingCrate::Clip> CrateOutput::find_standing(std::size_t i) const {

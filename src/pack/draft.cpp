@@ -341,8 +341,7 @@ class Drafter {
     void line(std::string& text, const DraftedValue& value, const std::string& place, bool keep) {
         text += fmt::format("{} = {}", value.key, value.value);
         if (!value.reason.empty()) {
-            std::string reason = value.reason;
-            std::replace(reason.begin(), reason.end(), '\n', ' ');
+            const std::string reason = toml_comment(value.reason);
             text += fmt::format("   # {}{}",
                                 value.unknown ? "fill in: "
                                 : value.guess ? "a guess: "
@@ -373,7 +372,7 @@ class Drafter {
         std::string text = fmt::format(
             "# Drafted from {}. Every key is explained in docs/recipe.md.\n"
             "# \"a guess\" marks what could as well be something else.\n\n",
-            figure().name);
+            toml_comment(figure().name));
         const std::string first = several ? "[figure]" : "[source]";
         text += fmt::format("{}\nfile = {}\n", first, toml_text(figure().name));
         if (!rig_.key.empty()) line(text, rig_, first, keep);

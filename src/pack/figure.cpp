@@ -203,30 +203,35 @@ Status Figure::make_skeleton(PackReport& report) {
     return find_feet();
 }
 
+/// The joint of a name that the recipe gives at `where`.
+Result<int> Figure::joint_named(const std::string& name, const std::string& where) const {
+    const int joint = skeleton_.find(name);
+    if (joint >= 0) return joint;
+    std::vector<std::string> names;
+    for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
+    return Finding{
+        Code::kNameUnknown,   Severity::kStop, where, fmt::format("no joint \"{}\"", name),
+        suggest(name, names), "correct the name"};
+}
+
 Status Figure::find_hips(PackReport& report) {
+    hips_ = 0;
     if (skeleton_.size() == 0) return {};
     if (!recipe_->hips.empty()) {
-        hips_ = skeleton_.find(recipe_->hips);
-        std::vector<std::string> names;
-        for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
-        if (hips_ < 0)
-            return Finding{Code::kNameUnknown,
-                           Severity::kStop,
-                           recipe_->where.hips,
-                           fmt::format("no joint \"{}\"", recipe_->hips),
-                           suggest(recipe_->hips, names),
-                           "correct the name"};
+        MELLOW_TRY(hips_, joint_named(recipe_->hips, recipe_->where.hips));
     } else {
-        for (int j = 1; j < skeleton_.size() && hips_ < 0; ++j)
-            if (skeleton_[j].name == "hips" || skeleton_[j].name == "Hips" ||
-                skeleton_[j].name == "pelvis")
-                hips_ = j;
+        const auto& joints = skeleton_.joints();
+        const auto named = std::find_if(joints.begin(), joints.end(), [&](const Joint& j) {
+            return &j != &joints[0] && (j.name == "hips" || j.name == "Hips" || j.name == "pelvis");
+        });
         const bool travels = !travel_asked(*recipe_).empty();
         int first = 1;  // a camera is nobody's hips
         while (first < skeleton_.size() && sources_[at(first)].node != kNone &&
                scene_.nodes[at(sources_[at(first)].node)].camera != kNone)
             ++first;
-        if (hips_ < 0 && first < skeleton_.size()) {
+        if (named != joints.end()) {
+            hips_ = static_cast<int>(named - joints.begin());
+        } else if (first < skeleton_.size()) {
             hips_ = first;
             if (travels || !scene_.skins.empty())
                 report.findings.push_back(
@@ -235,32 +240,29 @@ Status Figure::find_hips(PackReport& report) {
                      "a joint named hips or pelvis",
                      fmt::format("hips = \"{}\"   # under [travel]", skeleton_[hips_].name)});
         }
-        hips_ = std::max(hips_, 0);
     }
     report.hips = skeleton_[hips_].name;
     return {};
 }
 
 Status Figure::find_feet() {
+    Findings wrong;
+    const auto named = [&](const std::vector<std::string>& list, const char* key) {
+        std::vector<int> joints;
+        for (const std::string& name : list) {
+            auto joint = joint_named(name, fmt::format("{}, {}", recipe_->motion.where, key));
+            if (joint)
+                joints.push_back(joint.value());
+            else
+                append(wrong, std::move(joint).failures());
+        }
+        return joints;
+    };
+    feet_ = named(recipe_->motion.feet, "feet");
+    wheels_ = named(recipe_->motion.wheels, "wheels");
+    if (!wrong.empty()) return wrong;
     std::vector<std::string> names;
     for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
-    const auto named = [&](const std::vector<std::string>& list, const char* key,
-                           std::vector<int>& joints) -> Status {
-        for (const std::string& name : list) {
-            joints.push_back(skeleton_.find(name));
-            if (joints.back() < 0)
-                return Finding{Code::kNameUnknown,
-                               Severity::kStop,
-                               fmt::format("{}, {}", recipe_->motion.where, key),
-                               fmt::format("no joint \"{}\"", name),
-                               suggest(name, names),
-                               "correct the name"};
-        }
-        return {};
-    };
-    feet_.clear(), wheels_.clear();
-    MELLOW_CHECK(named(recipe_->motion.feet, "feet", feet_));
-    MELLOW_CHECK(named(recipe_->motion.wheels, "wheels", wheels_));
     if (recipe_->motion.feet.empty()) feet_ = suggest_feet(skeleton_);
     if (recipe_->motion.wheels.empty()) wheels_ = suggest_wheels(skeleton_);
     planes_.clear();

@@ -49,6 +49,7 @@ class Figure {
     Status find_accepted();
     Status leave_out(const JointChoice& choice, const std::vector<int>& driven, PackReport& report);
     Status strip(PackReport& report);
+    Result<int> joint_named(const std::string& name, const std::string& where) const;
     Status find_hips(PackReport& report);
     Status find_feet();
 
@@ -58,7 +59,7 @@ class Figure {
     Conversion conversion_;
     Skeleton skeleton_;
     JointSources sources_;
-    int hips_ = -1;
+    int hips_ = 0;
     std::vector<int> feet_, wheels_;
     std::vector<MotionPlane> planes_;
     std::vector<bool> accepted_;

@@ -9,6 +9,7 @@
 #include "mellow/share.h"
 #include "pack/clip_record.h"
 #include "pack/crate_output.h"
+#include "pack/manifest.h"
 
 namespace mellow {
 namespace {
@@ -25,10 +26,9 @@ struct Facts : Part {
 };
 
 Result<std::optional<Facts>> read_part(const fs::path& folder) {
-    const fs::path path = folder / "crate.json";
-    MELLOW_TRY(const Bytes text, read_file(path));
-    JsonMembers json(text);
-    if (!json.failed() && !json.has("share")) return std::optional<Facts>();
+    MELLOW_TRY(Manifest manifest, open_manifest(folder, Parts::kOpened));
+    JsonMembers& json = manifest.json;
+    if (!json.has("share")) return std::optional<Facts>();
     Facts part;
     part.folder = folder;
     part.crate = json.text("name");
@@ -40,13 +40,6 @@ Result<std::optional<Facts>> read_part(const fs::path& folder) {
     for (JsonMembers& clip : json.objects("clips"))
         part.files[clip.text("name")] = clip.text("xxh3_128");
     part.clips = part.files.size();
-    if (!json.failed() && (part.share.of < 1 || part.share.of > kMostShares ||
-                           part.share.number < 1 || part.share.number > part.share.of))
-        json.fail("share", "no share of a plan");
-    if (json.failed())
-        return Finding{
-            Code::kFileUnreadable,      Severity::kStop,       path.string(), json.error(),
-            "the crate.json of a part", "pack the share again"};
     return std::optional<Facts>(std::move(part));
 }
 
@@ -57,7 +50,7 @@ Result<std::vector<Facts>> parts_in(const fs::path& folder) {
                        folder.string(),
                        found,
                        "a part: the folder of mellow pack --share, or one with such folders",
-                       "mellow pack RECIPE --share 1/4 -o " + folder.string()};
+                       "mellow pack RECIPE --share 1/4 -o " + shell_word(folder.string())};
     };
     std::error_code error;
     if (!fs::is_directory(folder, error)) return none("no folder");
@@ -97,8 +90,8 @@ std::string command(const Facts& like, int number) {
     }
     if (folder == part && number != like.share.number)
         folder = part.parent_path() / std::to_string(number);
-    return fmt::format("mellow pack {} --share {}/{} -o {}", like.recipe.string(), number,
-                       like.share.of, folder.string());
+    return fmt::format("mellow pack {} --share {}/{} -o {}", shell_word(like.recipe.string()), number,
+                       like.share.of, shell_word(folder.string()));
 }
 
 /// Everything that is wrong with the parts of one crate.

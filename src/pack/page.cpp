@@ -18,6 +18,7 @@
 #include "mellow/read.h"
 #include "mellow/write.h"
 #include "pack/clip_record.h"
+#include "pack/manifest.h"
 
 namespace mellow {
 namespace {
@@ -116,24 +117,14 @@ void write_figure(JsonWriter& json, const PageFigure& figure) {
 }  // namespace
 
 Status add_crate(Page& page, const std::filesystem::path& folder, const std::string& match) {
-    const auto path = folder / "crate.json";
-    MELLOW_TRY(const Bytes text, read_file(path));
-    JsonMembers json(text);
-    MELLOW_CHECK(whole_crate(json, folder));
+    MELLOW_TRY(Manifest manifest, open_manifest(folder, Parts::kRefused));
+    JsonMembers& json = manifest.json;
     PageFigure figure;
     figure.name = json.text("name");
     std::map<std::string, std::size_t> placed;
     const auto place = [&](JsonMembers& entry) -> Result<std::size_t> {
         const std::string file = entry.text("file");
         if (const auto found = placed.find(file); found != placed.end()) return found->second;
-        const std::filesystem::path within(file);
-        if (within.is_absolute() || std::find(within.begin(), within.end(), "..") != within.end())
-            return Finding{Code::kValueBad,
-                           Severity::kStop,
-                           path.string(),
-                           "a file outside the crate: " + file,
-                           "the crate.json of a crate",
-                           "pack the crate again"};
         MELLOW_TRY(Bytes bytes, read_file(folder / file));
         if (hash_hex(bytes) != entry.text("xxh3_128"))
             return Finding{Code::kFileUnreadable,    Severity::kStop,
@@ -144,20 +135,12 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
     };
     JsonMembers skin = json.object("skin");
     std::vector<JsonMembers> clips = json.objects("clips");
-    if (!json.has("clips")) json.fail("clips", "there is no list of them");
     std::vector<std::string> names;
     bool glb = skin.text("file").ends_with(".glb");
     for (JsonMembers& clip : clips) {
         names.push_back(clip.text("name"));
         glb = glb && clip.text("file").ends_with(".glb");
     }
-    if (json.failed())
-        return Finding{Code::kValueBad,
-                       Severity::kStop,
-                       path.string(),
-                       json.error(),
-                       "the crate.json of a crate",
-                       "pack the crate again"};
     if (glb) {
         MELLOW_TRY(figure.skin, place(skin));
         for (std::size_t i = 0; i < clips.size(); ++i) {
@@ -169,7 +152,7 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
         MELLOW_CHECK(add_translated(page, folder, match, figure));
     }
     if (figure.clips.empty() && !names.empty()) return none_fit(folder.string(), match, names);
-    figure.manifest.assign(text.begin(), text.end());
+    figure.manifest.assign(manifest.text.begin(), manifest.text.end());
     figure.findings = reported(folder);
     page.figures.push_back(std::move(figure));
     return fits(page, folder.string());
@@ -275,6 +258,32 @@ std::string page_text(const Page& page) {
     return out;
 }
 
+namespace {
+
+/// Names of the files beside a page of ours that it loads from the folder `linked`.
+std::set<std::string> files_of_page(const std::filesystem::path& page, const std::string& linked) {
+    std::set<std::string> out;
+    if (!std::filesystem::is_regular_file(page)) return out;
+    const auto bytes = read_file(page);
+    if (!bytes) return out;
+    const std::string text(bytes.value().begin(), bytes.value().end());
+    JsonWriter head;
+    head.begin_object().member("folder", linked).end_object();
+    std::string mark = "\"linked\":" + head.take_text();
+    mark.pop_back();
+    const std::size_t begin = text.find(mark);
+    if (begin == text.npos) return out;
+    const std::size_t end = text.find('}', begin);
+    constexpr std::size_t kHash = 32;
+    for (std::size_t at = begin; (at = text.find(".js\"", at)) < end; ++at)
+        if (at >= begin + kHash &&
+            text.find_first_not_of("0123456789abcdef", at - kHash) == at)
+            out.insert(text.substr(at - kHash, kHash + 3));
+    return out;
+}
+
+}  // namespace
+
 Result<WrittenPage> write_page(Page page, const std::filesystem::path& path, bool linked,
                                bool replace) {
     namespace fs = std::filesystem;
@@ -283,7 +292,16 @@ Result<WrittenPage> write_page(Page page, const std::filesystem::path& path, boo
     std::error_code error;
     const fs::path folder = path.parent_path() / (path.stem().string() + ".files");
     std::set<std::string> names;
+    const std::set<std::string> before = files_of_page(path, folder.filename().string());
     if (linked || out.file_bytes > kMostPageBytes) {
+        const fs::file_status there = fs::symlink_status(folder, error);
+        if (fs::exists(there) && !fs::is_directory(there))
+            return Finding{Code::kOutputExists,
+                           Severity::kStop,
+                           folder.string(),
+                           fs::is_symlink(there) ? "a link of this name" : "a file of this name",
+                           "a folder for the page's files, or a name that is free",
+                           "write the page elsewhere"};
         page.linked = folder.filename().string();
         for (const Bytes& file : page.files) names.insert(link_name(file));
     }
@@ -315,14 +333,13 @@ Result<WrittenPage> write_page(Page page, const std::filesystem::path& path, boo
         for (const fs::path& file : made) fs::remove(file, error);
         return status.failures();
     }
-    // Files of the page that stood here before.
-    for (fs::directory_iterator at(folder, error), end; !error && at != end; at.increment(error)) {
-        const std::string name = at->path().filename().string();
-        if (name.size() == 35 && name.ends_with(".js") && !names.contains(name) &&
-            name.find_first_not_of("0123456789abcdef") == 32)
-            fs::remove(at->path(), error);
+    // Files of the page that stood here before, and nothing else.
+    if (fs::is_directory(fs::symlink_status(folder, error))) {
+        for (const std::string& name : before)
+            if (!names.contains(name) && fs::is_regular_file(fs::symlink_status(folder / name)))
+                fs::remove(folder / name, error);
+        if (!before.empty()) fs::remove(folder, error);  // where nothing is left in it
     }
-    fs::remove(folder, error);  // where nothing is left in it
     out.page_bytes = text.size();
     out.linked = page.linked.empty() ? "" : folder.string();
     return out;

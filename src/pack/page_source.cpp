@@ -5,6 +5,7 @@
 #include <array>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "mellow/page.h"
 #include "mellow/recipe.h"
 #include "model/lanes.h"
@@ -46,7 +47,7 @@ Status add_recipe(Page& page, const std::filesystem::path& path, const std::stri
                        folder.string(),
                        "no crate of this recipe yet",
                        "the crate, to be shown beside its source",
-                       "mellow pack " + path.string()};
+                       "mellow pack " + shell_word(path.string())};
     MELLOW_CHECK(add_crate(page, folder, match));
     PageFigure& figure = page.figures.back();
     PackReport report;

@@ -128,7 +128,7 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
     for (const Target& target : recipe.targets) {
         auto output_of_target = std::make_unique<CrateOutput>(recipe, target, options);
         if (options.share && output_of_target->shares_a_file()) continue;
-        output_of_target->look();
+        MELLOW_CHECK(output_of_target->look());
         const bool unchanged = output_of_target->unchanged().has_value();
         outputs.push_back(std::move(output_of_target));
         plan.target += (plan.target.empty() ? "" : ", ") + target.name;
@@ -137,8 +137,8 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
                    FittedFigure::make(jobs->figure(), recipe, target, fitted));
         append(plan.findings, std::move(fitted));
         const fs::path output = output_of(recipe, target);
-        MELLOW_TRY(OutputNames names, output_names(recipe, target, jobs->clips(),
-                                                   numbers_before(recipe, target, options)));
+        MELLOW_TRY(const auto numbers, numbers_before(recipe, target, options));
+        MELLOW_TRY(OutputNames names, output_names(recipe, target, jobs->clips(), numbers));
         if (options.share) {
             const std::vector<int> dealt = dealt_clips(*jobs, target, options.share->of);
             for (std::size_t i = 0; i < dealt.size(); ++i) {

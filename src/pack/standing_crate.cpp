@@ -14,17 +14,21 @@
 #include "pack/clip_record.h"
 #include "pack/crate_output.h"
 #include "pack/inputs.h"
+#include "pack/manifest.h"
 
 namespace mellow {
 
-std::unique_ptr<StandingCrate> StandingCrate::open(const std::filesystem::path& folder,
-                                                   const Recipe& recipe, const Target& target) {
-    const auto text = read_file(folder / "crate.json");
-    if (!text) return nullptr;
-    JsonMembers manifest(text.value());
-    if (manifest.failed() || !manifest.has("arithmetic") ||
-        manifest.whole("arithmetic") != kArithmetic || manifest.text("name") != recipe.name)
-        return nullptr;
+Result<std::unique_ptr<StandingCrate>> StandingCrate::open(const std::filesystem::path& folder,
+                                                           const Recipe& recipe,
+                                                           const Target& target) {
+    std::unique_ptr<StandingCrate> none;
+    MELLOW_TRY(std::optional<Manifest> standing, open_standing_manifest(folder));
+    if (!standing) return none;
+    JsonMembers& manifest = standing->json;
+    if (!manifest.has("arithmetic") || manifest.whole("arithmetic") != kArithmetic ||
+        standing->name != recipe.name || standing->target.name != target.name ||
+        !(standing->target.convention == target.convention) || !(standing->target.rate == target.rate))
+        return none;
     std::string head = "{";
     for (const std::string& key : manifest.keys())
         if (key != "clips")
@@ -33,8 +37,8 @@ std::unique_ptr<StandingCrate> StandingCrate::open(const std::filesystem::path& 
     std::unique_ptr<StandingCrate> crate(
         new StandingCrate(folder, JsonMembers(Bytes(head.begin(), head.end()))));
     JsonMembers& json = crate->head_;
-    if (json.object("target").text("name") != target.name) return nullptr;
     crate->inside_ = Conversion(target.convention, {});
+    crate->outside_ = Conversion({}, target.convention);
     for (JsonMembers& source : json.objects("sources"))
         crate->sources_.push_back(read_file_record(source, source.text("role")));
     JsonMembers skin = json.object("skin");
@@ -47,7 +51,8 @@ std::unique_ptr<StandingCrate> StandingCrate::open(const std::filesystem::path& 
         crate->names_.push_back(JsonMembers(Bytes(clip.begin(), clip.end())).text("name"));
         crate->clips_.emplace(crate->names_.back(), std::move(clip));
     }
-    if (json.failed() || manifest.failed()) return nullptr;
+    if (manifest.failed()) return standing->bad(manifest.error());
+    if (json.failed()) return standing->bad(json.error());
     return crate;
 }
 
@@ -176,7 +181,7 @@ std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
     if (!told.has("inputs") || told.text("inputs") != inputs) return {};
     Clip out;
     out.packed = read_clip(told, inside_, where);
-    if (told.failed()) return {};
+    if (told.failed() || altered(name)) return {};
     std::vector<FileRecord> files = out.packed.file.parts;
     files.insert(files.begin(), out.packed.file);
     for (const FileRecord& file : files) {
@@ -186,6 +191,12 @@ std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
     }
     out.packed.reused = true;
     return out;
+}
+
+bool StandingCrate::altered(const std::string& name) const {
+    JsonMembers told = record(name);
+    const PackedClip clip = read_clip(told, inside_, "");
+    return !told.has("record") || told.text("record") != record_hash(clip, outside_);
 }
 
 std::optional<Share> StandingCrate::share() const {
@@ -212,7 +223,7 @@ std::optional<Bytes> StandingCrate::picture() const {
     return picture_.file.empty() ? std::nullopt : checked(picture_);
 }
 
-std::map<std::string, int> numbers_before(const Recipe& recipe, const Target& target,
+Result<std::map<std::string, int>> numbers_before(const Recipe& recipe, const Target& target,
                                           const PackOptions& options) {
     std::map<std::string, int> ids;
     const bool other = !options.ids_from.empty();
@@ -220,12 +231,12 @@ std::map<std::string, int> numbers_before(const Recipe& recipe, const Target& ta
     Recipe from;
     from.output = other ? options.ids_from : recipe.output;
     from.targets = recipe.targets;
-    const auto text = read_file(output_of(from, target) / "crate.json");
-    if (!text) return ids;
-    JsonMembers manifest(text.value());
-    for (JsonMembers& clip : manifest.objects("clips"))
+    MELLOW_TRY(std::optional<Manifest> manifest,
+               open_standing_manifest(output_of(from, target)));
+    if (!manifest) return ids;
+    for (JsonMembers& clip : manifest->json.objects("clips"))
         if (clip.has("id")) ids[clip.text("name")] = clip.whole("id");
-    if (manifest.failed()) ids.clear();
+    if (manifest->json.failed()) return manifest->bad(manifest->json.error());
     return ids;
 }
 

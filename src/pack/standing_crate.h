@@ -13,9 +13,10 @@ namespace mellow {
 
 class StandingCrate {
   public:
-    /// Nothing where no crate of this version of the arithmetic and this target stands.
-    static std::unique_ptr<StandingCrate> open(const std::filesystem::path& folder,
-                                               const Recipe& recipe, const Target& target);
+    /// Null where no crate of this version of the arithmetic and this target stands. Fails where
+    /// its manifest cannot be believed.
+    static Result<std::unique_ptr<StandingCrate>> open(const std::filesystem::path& folder,
+                                                       const Recipe& recipe, const Target& target);
 
     /// True when the recipe, all files it reads and all files of the crate are those of then.
     bool fits(const Recipe& recipe, const Target& target) const;
@@ -36,6 +37,8 @@ class StandingCrate {
     std::optional<Share> share() const;
     /// True where it lists the clip, whatever it was made of and whether its bytes are still right.
     bool lists(const std::string& clip) const { return clips_.contains(clip); }
+    /// True where what the manifest says of a clip is not what packing wrote of it.
+    bool altered(const std::string& clip) const;
     const std::filesystem::path& folder() const { return folder_; }
     /// Files whose bytes are not what the manifest says.
     std::vector<std::string> broken() const;
@@ -50,7 +53,7 @@ class StandingCrate {
 
     std::filesystem::path folder_;
     mutable JsonMembers head_;  ///< the manifest without its clips
-    Conversion inside_;
+    Conversion inside_, outside_;
     FileRecord skin_, picture_;
     std::vector<FileRecord> sources_;
     std::vector<std::string> names_;
@@ -60,7 +63,7 @@ class StandingCrate {
 
 /// The numbers that clips had before, by name: in the crate that gives way, or the one that
 /// options.ids_from says. None where the target numbers nothing.
-std::map<std::string, int> numbers_before(const Recipe& recipe, const Target& target,
+Result<std::map<std::string, int>> numbers_before(const Recipe& recipe, const Target& target,
                                           const PackOptions& options);
 
 }  // namespace mellow

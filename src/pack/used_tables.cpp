@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "base/toml_table.h"
 #include "crate/hash.h"
@@ -41,7 +42,8 @@ class Includer {
                            "a file, or a list of files",
                            "use = \"common.toml\""};
         root.erase("use");
-        for (const std::string& name : names) {
+        for (const std::string& told : names) {
+            const std::string name = std::filesystem::path(told).lexically_normal().generic_string();
             if (std::find(open_.begin(), open_.end(), name) != open_.end())
                 return Finding{
                     Code::kValueBad,
@@ -50,6 +52,8 @@ class Includer {
                     fmt::format("files that use each other: {}, {}", fmt::join(open_, ", "), name),
                     "files that use others, not themselves",
                     "take one use out"};
+            // What it says stands already, and wins over what comes later.
+            if (!seen_.insert(name).second) continue;
             auto bytes = read_file(folder_ / name);
             if (!bytes) {
                 Finding failure = bytes.failure();
@@ -86,6 +90,7 @@ class Includer {
     const std::filesystem::path& folder_;
     std::vector<UsedFile>& used_;
     std::vector<std::string> open_;
+    std::set<std::string> seen_;
 };
 
 }  // namespace

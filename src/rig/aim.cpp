@@ -19,19 +19,17 @@ Quat frame_towards(Vec3 along, Vec3 up) {
 
 struct AimRows {
     WorldRows parent;
-    TurnRows parent_turn;
-    WorldRows source, up;  ///< `up`: a node that up is the place of; else null
-    TurnRows up_turn;      ///< of a node that up is an axis of; else null
+    WorldRows source, up;  ///< `up`: the node whose place or axis is up; else null
     LocalRowsOut local;
 };
 
-/// Where up is for a node at `place`: a direction, the place of a node, or an axis of a node.
+/// Where up is for a node at `place`: a direction, an axis of a node, or the place of one.
 MELLOW_KERNEL void up_kernel(const BoundAim& r, const AimRows& rows, double* ups) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) store3(ups, f, r.up);
-    if (rows.up_turn.at != nullptr) {
+    if (rows.up.at != nullptr && r.up_is_axis) {
 #pragma GCC ivdep
-        for (int f = 0; f < kF; ++f) store3(ups, f, rotate(load(rows.up_turn, f), r.up));
+        for (int f = 0; f < kF; ++f) store3(ups, f, apply_linear(load(rows.up, f), r.up));
     } else if (rows.up.at != nullptr) {
 #pragma GCC ivdep
         for (int f = 0; f < kF; ++f)
@@ -40,20 +38,21 @@ MELLOW_KERNEL void up_kernel(const BoundAim& r, const AimRows& rows, double* ups
     }
 }
 
+/// Aims in the space of the parent, which keeps lines and what lies beside them whatever its scale.
 MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const double* ups) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
-        const Affine parent = load(rows.parent, f);
-        const Quat above = load(rows.parent_turn, f), keyed = load(turns(rows.local), f);
-        const Vec3 place = apply(parent, place_of(rows.local, f));
-        const Vec3 way = origin(rows.source, f) - place;
+        const Affine parent = load(rows.parent, f), back = inverse(parent);
+        const Quat keyed = load(turns(rows.local), f);
+        const Vec3 world_way = origin(rows.source, f) - apply(parent, place_of(rows.local, f));
+        const double world_far = length(world_way);
+        const Vec3 way = apply_linear(back, world_way);
         const double far = length(way);
-        const Vec3 u = way * (1 / (far > 1e-12 ? far : 1.0));
-        const Vec3 up = load3(ups, f);
+        const Vec3 u = way * (1 / (far > 1e-300 ? far : 1.0));
+        const Vec3 up = apply_linear(back, load3(ups, f));
         const Vec3 across = up - dot(up, u) * u;
         // Where the aim runs along up, what the rest pose has up decides.
-        const Vec3 rest_up = rotate(above * r.rest, r.up_axis);
-        const Vec3 rest_across = rest_up - dot(rest_up, u) * u;
+        const Vec3 rest_across = r.rest_up - dot(r.rest_up, u) * u;
         const Vec3 any = std::abs(u.x) < 0.7 ? Vec3{1, 0, 0} : Vec3{0, 1, 0};
         const Vec3 last = any - dot(any, u) * u;
         const bool clear = dot(across, across) > 1e-12 * dot(up, up);
@@ -68,15 +67,17 @@ MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const doub
                                    : usable ? rest_across.z
                                             : last.z},
                                   {0, 1, 0}, 1e-300);
-        const Quat world = quat_from_columns(u, v, cross(u, v)) * r.frame;
-        const Quat wanted = nearest(conjugate(above) * world, keyed);
+        const Quat wanted = nearest(quat_from_columns(u, v, cross(u, v)) * r.frame, keyed);
         // A short way says nothing: the node keeps its turn.
-        const bool says = far > 1e-9;
+        const bool says = world_far > 1e-9 && far > 1e-300;
         store(turns(rows.local), f,
               {says ? wanted.x : keyed.x, says ? wanted.y : keyed.y, says ? wanted.z : keyed.z,
                says ? wanted.w : keyed.w});
     }
 }
+
+/// An axis where the node's own scale puts it.
+Vec3 scaled_axis(const Transform& node, Vec3 axis) { return normalized(node.s * axis, axis); }
 
 }  // namespace
 
@@ -110,20 +111,23 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
         MELLOW_TRY(bound.up_node, binder.node("up node", rule.up_node));
         binder.reads_world(bound.up_node);
     }
-    bound.up_turn = rule.up_turns ? binder.reads_turn(bound.up_node) : kNone;
+    bound.up_is_axis = rule.up_turns;
     MELLOW_TRY(bound.weight, binder.amount(rule.weight));
     bound.parent = row_above(binder, bound.node);
     bound.up = rule.up;
-    bound.up_axis = rule.up_axis;
-    bound.rest = binder.rest_local(bound.node).r;
-    bound.frame = conjugate(frame_towards(rule.axis, rule.up_axis));
+    const Transform& rest = binder.rest_local(bound.node);
+    const Vec3 axis = scaled_axis(rest, rule.axis), up_axis = scaled_axis(rest, rule.up_axis);
+    bound.rest_up = rotate(rest.r, up_axis);
+    bound.frame = conjugate(frame_towards(axis, up_axis));
     if (rule.keep_offset) {
         // Aimed in the rest pose, then turned on by what is missing to the rest turn.
-        const Affine &n = binder.rest(bound.node), &s = binder.rest(bound.source);
-        const Vec3 u = normalized(s.o - n.o, {});
-        const Vec3 up = bound.up_node == kNone ? rule.up
-                        : rule.up_turns ? rotate(orientation(binder.rest(bound.up_node)), rule.up)
-                                        : binder.rest(bound.up_node).o - n.o;
+        const Affine back = inverse(binder.rest_above(bound.node));
+        const Vec3 place = binder.rest(bound.node).o;
+        const Vec3 u = normalized(apply_linear(back, binder.rest(bound.source).o - place), {});
+        const Vec3 up = apply_linear(
+            back, bound.up_node == kNone ? rule.up
+                  : rule.up_turns        ? apply_linear(binder.rest(bound.up_node), rule.up)
+                                         : binder.rest(bound.up_node).o - place);
         if (length(u) == 0 || length(cross(u, up)) < 1e-6 * length(up))
             return Finding{Code::kValueBad,
                            Severity::kStop,
@@ -132,11 +136,11 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
                            "a source away from the node, and not along up",
                            "offset = \"none\", or move the source in the rest pose"};
         const Quat aimed = frame_towards(u, up) * bound.frame;
-        bound.frame = bound.frame * (conjugate(aimed) * orientation(n));
+        bound.frame = bound.frame * (conjugate(aimed) * rest.r);
     }
+    binder.reads_world(binder.parent(bound.node));
     binder.reads_world(bound.source);
     binder.reads_own(bound.node, kPosition);
-    bound.parent_turn = binder.reads_turn(binder.parent(bound.node));
     binder.line(fmt::format("aim {} -> {}", rule.node, rule.source));
     binder.begins_from_keys(bound.node);
     MELLOW_CHECK(binder.writes(bound.node, kOrientation));
@@ -145,10 +149,8 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
 
 void run(const BoundAim& rule, PoseTile& tile) {
     const AimRows rows{world_rows(tile, rule.parent),
-                       turn_rows(tile, rule.parent_turn),
                        world_rows(tile, rule.source),
                        rule.up_node == kNone ? WorldRows{} : world_rows(tile, rule.up_node),
-                       rule.up_turn == kNone ? TurnRows{} : turn_rows(tile, rule.up_turn),
                        local_rows(tile, rule.node)};
     alignas(64) double ups[3 * kF];
     up_kernel(rule, rows, ups);

@@ -23,29 +23,29 @@ Quat swing_to(Vec3 from, Vec3 to, Vec3 hinge) {
     return normalized(Quat{axis.x, axis.y, axis.z, 1 + c});
 }
 
-/// The chain of one frame, in the world.
+/// The chain of one frame, in the space of the first joint's parent, where bones keep their lengths
+/// whatever the scale above.
 struct Links {
-    Fixed<Vec3> bones;      ///< to the next joint, in the joint's own axes, at its world size
-    Fixed<double> lengths;  ///< of the bones in the world
+    Fixed<Vec3> bones;  ///< to the next joint, in the joint's own axes, at its size
+    Fixed<double> lengths;
     Fixed<Vec3> places;
-    Fixed<Quat> turns;  ///< world orientation of each joint
-    Quat above;
+    Fixed<Quat> turns;
     double whole = 0;
+
+    /// What joint j hangs on.
+    Quat above(std::size_t j) const { return j == 0 ? Quat{} : turns[j - 1]; }
 };
 
 Links load_links(const BoundChain& rule, const PoseTile& tile, int f) {
     Links links;
-    const Affine parent = load(world_rows(tile, rule.parent), f);
-    links.above = orientation(parent);
-    Affine world = parent;
+    Affine at;
     for (std::size_t j = 0; j < rule.joints.size(); ++j) {
-        const Transform local = tile.local(rule.joints[j], f);
-        const Affine before = world;
-        world = world * to_affine(local);
-        links.places.push_back(world.o);
-        links.turns.push_back(orientation(world));
+        const Affine before = at;
+        at = at * to_affine(tile.local(rule.joints[j], f));
+        links.places.push_back(at.o);
+        links.turns.push_back(orientation(at));
         if (j == 0) continue;
-        const Vec3 bone = world.o - before.o;
+        const Vec3 bone = at.o - before.o;
         links.bones.push_back(rotate(conjugate(links.turns[j - 1]), bone));
         links.lengths.push_back(length(bone));
         links.whole += links.lengths.back();
@@ -56,7 +56,7 @@ Links load_links(const BoundChain& rule, const PoseTile& tile, int f) {
 /// Points bone `j` along `to`, as nearly as its limit lets it, by the shortest swing from the rest
 /// turn of its joint, and moves its end along.
 void point(const BoundChain& rule, Links& links, std::size_t j, Vec3 to) {
-    const Quat base = (j == 0 ? links.above : links.turns[j - 1]) * rule.rest[j];
+    const Quat base = links.above(j) * rule.rest[j];
     const Vec3 bone = normalized(links.bones[j], {0, 1, 0}), from = rotate(base, bone);
     const Vec3 any = std::abs(from.x) < 0.7 ? Vec3{1, 0, 0} : Vec3{0, 1, 0};
     const Vec3 hinge = normalized(cross(from, any), any);
@@ -84,7 +84,7 @@ void turn_each(const BoundChain& rule, Links& links, Vec3 goal) {
     for (std::size_t j = bones; j-- > 0;) {
         Fixed<Vec3> bends;  // of each bone, in the axes that its joint has at rest
         for (std::size_t k = 0; k < bones; ++k) {
-            const Quat base = (k == 0 ? links.above : links.turns[k - 1]) * rule.rest[k];
+            const Quat base = links.above(k) * rule.rest[k];
             bends.push_back(rotate(conjugate(base),
                                    normalized(links.places[k + 1] - links.places[k], {0, 1, 0})));
         }
@@ -105,7 +105,7 @@ void bow(Links& links, Fixed<Vec3>& places) {
     const double amount = 0.1 * links.whole * std::clamp(1 - slack / 0.002, 0.0, 1.0);
     if (amount == 0) return;
     const Vec3 along = normalized(line, {0, 1, 0});
-    const Vec3 up = rotate(links.above, {0, 0, 1}), side = rotate(links.above, {1, 0, 0});
+    const Vec3 up{0, 0, 1}, side{1, 0, 0};
     const Vec3 pick = std::abs(dot(up, along)) < 0.9 ? up : side;
     const Vec3 across = normalized(pick - dot(pick, along) * along, side);
     for (std::size_t j = 1; j + 1 < places.size(); ++j)
@@ -222,9 +222,9 @@ Result<BoundChain> bind(const ChainRule& rule, Binder& binder) {
     bound.limit_rad = rule.limit * kRadians;
     bound.tolerance = rule.tolerance;
     bound.iterations = rule.iterations;
-    const int end = rule.along.empty() ? bound.goal : bound.along.back();
+    bound.end = rule.along.empty() ? bound.goal : bound.along.back();
     bound.offset =
-        conjugate(orientation(binder.rest(end))) * orientation(binder.rest(bound.joints.back()));
+        conjugate(orientation(binder.rest(bound.end))) * orientation(binder.rest(bound.joints.back()));
     binder.reads_world(binder.parent(bound.joints[0]));
     binder.line(fmt::format(
         "chain {} <- {}", fmt::join(rule.joints, " "),
@@ -240,42 +240,56 @@ Result<BoundChain> bind(const ChainRule& rule, Binder& binder) {
     return bound;
 }
 
+/// Writes the solved chain as local channels, as far as the weight says.
+void store_links(const BoundChain& rule, const Links& links, const Quat* end, double w, int f,
+                 PoseTile& tile) {
+    // The joint's parent in the space of the chain: as it is written, and as it was solved.
+    Affine inside, solved;
+    for (std::size_t j = 0; j < rule.joints.size(); ++j) {
+        const LocalRowsOut local = local_rows(tile, rule.joints[j]);
+        const bool last = j + 1 == rule.joints.size();
+        if (!rule.along.empty() && (j == 0 || rule.stretch)) {
+            const Vec3 from = place_of(local, f);
+            store_place(local, f, from + w * (apply(inverse(inside), links.places[j]) - from));
+        }
+        if (!last) {
+            const Quat turn = conjugate(links.above(j)) * links.turns[j];
+            store(turns(local), f, slerp(load(turns(local), f), turn, w));
+            solved = solved * to_affine({{}, turn, size_of(local, f)});
+        } else if (end != nullptr) {
+            const Affine above = load(world_rows(tile, rule.parent), f) * solved;
+            const Quat wanted = local_turn(above, orientation(above), *end, size_of(local, f));
+            store(turns(local), f, slerp(load(turns(local), f), wanted, w));
+        }
+        inside = inside * to_affine(tile.local(rule.joints[j], f));
+    }
+}
+
 void run(const BoundChain& rule, PoseTile& tile) {
     const Weights weights = weights_of(tile, rule.weight);
     for (int f = 0; f < kF; ++f) {
         const double w = weights[f];
         if (w == 0) continue;
         Links links = load_links(rule, tile, f);
-        int end = rule.goal;
+        const Affine back = inverse(load(world_rows(tile, rule.parent), f));
+        const auto place = [&](int node) {
+            return apply(back, origin(world_rows(tile, node), f));
+        };
         if (rule.along.empty()) {
-            reach(rule, links, origin(world_rows(tile, rule.goal), f));
+            reach(rule, links, place(rule.goal));
         } else {
-            end = rule.along.back();
             Fixed<Vec3> controls;
-            for (const int node : rule.along) controls.push_back(origin(world_rows(tile, node), f));
+            for (const int node : rule.along) controls.push_back(place(node));
             const Fixed<Vec3> spread = spread_along(controls, links.lengths, rule.stretch);
             links.places[0] = spread[0];
             for (std::size_t j = 0; rule.stretch && j < links.lengths.size(); ++j)
                 links.lengths[j] = length(spread[j + 1] - spread[j]);
             lay(rule, links, spread);
         }
+        Quat end;
         if (rule.end_follows)
-            links.turns.back() = orientation(load(world_rows(tile, end), f)) * rule.offset;
-        Quat above = links.above;
-        Affine world = load(world_rows(tile, rule.parent), f);
-        for (std::size_t j = 0; j < rule.joints.size(); ++j) {
-            const LocalRowsOut local = local_rows(tile, rule.joints[j]);
-            const bool last = j + 1 == rule.joints.size();
-            if (!rule.along.empty() && (j == 0 || rule.stretch)) {
-                const Vec3 from = place_of(local, f);
-                store_place(local, f, from + w * (apply(inverse(world), links.places[j]) - from));
-            }
-            if (!last || rule.end_follows)
-                store(turns(local), f,
-                      slerp(load(turns(local), f), conjugate(above) * links.turns[j], w));
-            above = links.turns[j];
-            world = world * to_affine(tile.local(rule.joints[j], f));
-        }
+            end = orientation(load(world_rows(tile, rule.end), f)) * rule.offset;
+        store_links(rule, links, rule.end_follows ? &end : nullptr, w, f, tile);
     }
 }
 

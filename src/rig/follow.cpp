@@ -17,6 +17,10 @@ MELLOW_LANE Vec3 divide(Vec3 a, Vec3 b) {
     return {a.x / safe(b.x), a.y / safe(b.y), a.z / safe(b.z)};
 }
 
+Vec3 signs(Vec3 v) {
+    return {std::copysign(1.0, v.x), std::copysign(1.0, v.y), std::copysign(1.0, v.z)};
+}
+
 // One kernel per part, so that each is a plain loop.
 
 MELLOW_KERNEL void position_kernel(Vec3 offset, WorldRows source, WorldRows parent,
@@ -33,13 +37,18 @@ MELLOW_KERNEL void orientation_kernel(Quat offset, TurnRows source, TurnRows par
         store(turn, f, conjugate(load(parent, f)) * (load(source, f) * offset));
 }
 
+/// How much longer than its scale each axis of a node is in the world.
+MELLOW_LANE Vec3 lengths_above(const Affine& above, Quat turn) {
+    return column_lengths(above * to_affine({{}, turn, {1, 1, 1}}));
+}
+
 MELLOW_KERNEL void scale_kernel(Vec3 factor, WorldRows source, WorldRows parent,
                                 LocalRowsOut local) {
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f)
-        store_size(
-            local, f,
-            divide(column_lengths(load(source, f)) * factor, column_lengths(load(parent, f))));
+        store_size(local, f,
+                   divide(column_lengths(load(source, f)) * factor,
+                          lengths_above(load(parent, f), load(turns(local), f))));
 }
 
 /// Weighted mean of rotations: the eigenvector of sum(w q q^T) with the largest eigenvalue, which
@@ -142,10 +151,12 @@ void follow_mixed(const BoundFollow& rule, PoseTile& tile) {
             const Quat up = load4(tile.scalar(rule.parent_turn), f);
             const Quat away = mixed.turn * conjugate(rule.rest_orientation);
             const Quat world = about(rule.orientation, away) * rule.rest_orientation;
-            store(turns(local), f, normalized(slerp(turn, conjugate(up) * world, weight)));
+            const Quat wanted = local_turn(above, up, world, size);
+            store(turns(local), f, normalized(slerp(turn, wanted, weight)));
         }
         if (rule.scale.any()) {
-            const Vec3 wanted = pick(rule.scale, divide(mixed.size, column_lengths(above)), size);
+            const Vec3 longer = lengths_above(above, load(turns(local), f));
+            const Vec3 wanted = pick(rule.scale, divide(mixed.size, longer), size);
             store_size(local, f, size + weight * (wanted - size));
         }
     }
@@ -233,7 +244,8 @@ Result<BoundFollow> bind(const FollowRule& rule, Binder& binder) {
             const Affine& s = binder.rest(from.node);
             from.position = apply(inverse(s), n.o);
             from.orientation = conjugate(orientation(s)) * orientation(n);
-            from.scale = divide(column_lengths(n), column_lengths(s));
+            from.scale = divide(column_lengths(n), column_lengths(s)) *
+                         signs(binder.rest_local(bound.node).s);
         }
         from.turn = rule.orientation.any() ? binder.reads_turn(from.node) : kNone;
         binder.reads_world(from.node);
@@ -246,7 +258,8 @@ Result<BoundFollow> bind(const FollowRule& rule, Binder& binder) {
     if (rule.orientation.any()) bound.parent_turn = binder.reads_turn(binder.parent(bound.node));
     binder.line(fmt::format("follow {} <- {}", rule.node, names));
     MELLOW_CHECK(binder.writes(bound.node, written(rule)));
-    if (!is_plain(bound)) binder.begins_from_keys(bound.node);
+    if (rule.orientation.any() && !rule.scale.any()) binder.reads_own(bound.node, kScale);
+    if (!is_plain(bound) || rule.scale.any()) binder.begins_from_keys(bound.node);
     return bound;
 }
 
@@ -257,10 +270,17 @@ void run(const BoundFollow& rule, PoseTile& tile) {
     const WorldRows parent = world_rows(tile, rule.parent);
     const LocalRowsOut local = local_rows(tile, rule.node);
     if (rule.position.any()) position_kernel(from.position, source, parent, local);
-    if (rule.orientation.any())
-        orientation_kernel(from.orientation, turn_rows(tile, from.turn),
-                           turn_rows(tile, rule.parent_turn), turns(local));
-    if (rule.scale.any()) scale_kernel(from.scale, source, parent, local);
+    if (rule.scale.any() && !rule.orientation.any())
+        scale_kernel(from.scale, source, parent, local);
+    if (!rule.orientation.any()) return;
+    const TurnRows above = turn_rows(tile, rule.parent_turn);
+    // Where shear makes turn and scale depend on each other, they are found in turn.
+    for (int round = 0, rounds = rule.scale.any() ? 2 : 1; round < rounds; ++round) {
+        orientation_kernel(from.orientation, turn_rows(tile, from.turn), above, turns(local));
+        if (round > 0) settle_turns(parent, above, local);
+        if (rule.scale.any()) scale_kernel(from.scale, source, parent, local);
+    }
+    settle_turns(parent, above, local);
 }
 
 }  // namespace mellow

@@ -189,7 +189,7 @@ class Lifter {
             return std::max(length(rest_[at(node)].o - rest_[at(rule.node)].o), 1e-3);
         };
         want(rule.source, place(rule.node) + rotate(frame, {far(rule.source), 0, 0}), std::nullopt);
-        if (rule.up_node != kNone && rule.up_turn == kNone)
+        if (rule.up_node != kNone && !rule.up_is_axis)
             want(rule.up_node, place(rule.node) + rotate(frame, {0, far(rule.up_node), 0}),
                  std::nullopt);
     }

@@ -117,6 +117,20 @@ MELLOW_KERNEL void end_kernel(const BoundLimb& r, const LimbRows& rows) {
                   (load(rows.goal_turn, f) * r.offset));
 }
 
+/// Where scale above the end is uneven, only its matrix says how it is turned.
+void turn_end(const BoundLimb& r, const LimbRows& rows) {
+    end_kernel(r, rows);
+    for (int f = 0; f < kF; ++f) {
+        const Vec3 size = size_of(rows.end, f);
+        if (is_even(size_of(rows.start, f)) && is_even(size_of(rows.mid, f)) && is_even(size))
+            continue;
+        const Affine above = load(rows.parent, f) * to_affine(load(LocalRows(rows.start), f)) *
+                             to_affine(load(LocalRows(rows.mid), f));
+        store(turns(rows.end), f,
+              local_turn(above, orientation(above), load(rows.goal_turn, f) * r.offset, size));
+    }
+}
+
 Finding not_a_limb(const std::string& where, std::string found) {
     return {Code::kValueBad,
             Severity::kStop,
@@ -215,7 +229,7 @@ void run(const BoundLimb& rule, PoseTile& tile) {
     if (rule.soft > 0 || rule.stretch > 1) soften_and_stretch(rule, bend);
     start_kernel(rule, rows, bend);
     mid_kernel(rule, rows, bend);
-    if (rule.end_follows_goal) end_kernel(rule, rows);
+    if (rule.end_follows_goal) turn_end(rule, rows);
     const Weights weights = weights_of(tile, rule.weight);
     for (int f = 0; rule.stretch > 1 && f < kF; ++f) {
         const double k = 1 + (bend.stretch[f] - 1) * weights[f];

@@ -6,6 +6,7 @@
 
 #include "base/at.h"
 #include "model/lanes.h"
+#include "model/orientation.h"
 #include "rig/key_plan.h"
 #include "rig/smooth_keys.h"
 

@@ -7,6 +7,7 @@
 #include "base/at.h"
 #include "base/kernel.h"
 #include "model/lanes.h"
+#include "model/orientation.h"
 #include "rig/order.h"
 #include "rig/plan.h"
 
@@ -30,9 +31,21 @@ void sheared_world(WorldRows parent, LocalRows local, const double* shear, World
     }
 }
 
-MELLOW_KERNEL void turn_kernel(WorldRows world, TurnRowsOut turn) {
+MELLOW_KERNEL void square_turns(WorldRows world, TurnRowsOut turn, double* skew) {
 #pragma GCC ivdep
-    for (int f = 0; f < kF; ++f) store(turn, f, orientation(load(world, f)));
+    for (int f = 0; f < kF; ++f) {
+        const Affine m = load(world, f);
+        store(turn, f, square_orientation(m));
+        skew[f] = skew_of(m) - 1e-12 * dot(m.x, m.x);
+    }
+}
+
+/// Orientations of a node: without shear there is nothing to search for.
+void find_turns(WorldRows world, TurnRowsOut turn) {
+    alignas(64) double skew[kF];
+    square_turns(world, turn, skew);
+    for (int f = 0; f < kF; ++f)
+        if (!(skew[f] <= 0)) store(turn, f, orientation(load(world, f)));
 }
 
 void run_rule(const BoundRule& rule, std::size_t index, std::span<const double> seconds,
@@ -98,6 +111,51 @@ Status bind_rules(const Scene& scene, const Performance& performance, const RigS
     return binder.mistakes();
 }
 
+/// Nodes whose scale a clip keys unevenly: at some key its members differ.
+std::vector<bool> keyed_uneven(const Scene& scene, const Performance& performance) {
+    std::vector<bool> out(scene.nodes.size(), false);
+    if (performance.timeline == kNone) return out;
+    for (const Channel& c : scene.timelines[at(performance.timeline)].channels) {
+        if (c.path != Path::kScale) continue;
+        const auto& values = c.curve.values;
+        for (std::size_t i = 0; i + 2 < values.size(); i += 3)
+            if (!is_even({values[i], values[i + 1], values[i + 2]})) out[at(c.node)] = true;
+    }
+    return out;
+}
+
+/// Says of each rule that turns a node, or goes by the turn of one, where uneven scale makes that
+/// ambiguous: then the rotation is the polar one of the matrix.
+void note_uneven(const Binder& binder, const Scene& scene, const Performance& performance,
+                 Rig::Plan& plan) {
+    const std::vector<bool> keyed = keyed_uneven(scene, performance);
+    const auto uneven = [&](int node) -> int {  // the node whose scale it is; kNone
+        for (int n = node; n != kNone; n = binder.parent(n))
+            if (!is_even(binder.rest_local(n).s * binder.rest_local(n).s) || keyed[at(n)]) return n;
+        return kNone;
+    };
+    for (std::size_t r = 0; r < plan.rules.size(); ++r) {
+        if (std::holds_alternative<BoundLayer>(plan.rules[r])) continue;
+        for (const Write& w : binder.ties()[r].writes) {
+            if ((w.parts & kOrientation) == 0) continue;
+            const int scaled = uneven(binder.parent(w.node));
+            if (scaled == kNone) continue;
+            const double most = unevenness(binder.rest_above(w.node));
+            plan.findings.push_back(
+                {Code::kShear, Severity::kWarning, binder.where(r),
+                 fmt::format("\"{}\" is turned below the uneven scale of \"{}\"{}",
+                             scene.nodes[at(w.node)].name, scene.nodes[at(scaled)].name,
+                             most > 1 + 1e-9 && most < 1e9
+                                 ? fmt::format(", {:.3g} times as long one way as another", most)
+                                 : ""),
+                 "even scale above what rules turn: under uneven scale a matrix has no turn of its "
+                 "own, and its polar rotation is taken",
+                 "scale evenly in the source, or look at what comes of it"});
+            break;
+        }
+    }
+}
+
 /// The steps for people, in order, and the nodes that are moved.
 void tell(const Binder& binder, const RigSheet& sheet, Rig::Plan& plan) {
     for (const int step : plan.order) {
@@ -139,6 +197,16 @@ Weights weights_of(const PoseTile& tile, int scalar) {
 void mix_turns(TurnRows keyed, const Weights& weights, TurnRowsOut turns) {
     for (int f = 0; f < kF; ++f)
         if (weights[f] < 1) store(turns, f, slerp(load(keyed, f), load(turns, f), weights[f]));
+}
+
+void settle_turns(WorldRows above, TurnRows above_turn, LocalRowsOut local) {
+    for (int f = 0; f < kF; ++f) {
+        const Vec3 size = size_of(local, f);
+        if (is_even(size)) continue;
+        const Quat facing = load(above_turn, f);
+        store(turns(local), f,
+              local_turn(load(above, f), facing, facing * load(turns(local), f), size));
+    }
 }
 
 Rig::Rig(std::unique_ptr<Plan> plan) : plan_(std::move(plan)) {}
@@ -188,6 +256,7 @@ Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performan
         if (sheet.scalars[s].keep)
             plan->kept_scalars.push_back({sheet.scalars[s].name, sheet.scalars[s].unit,
                                           binder.first_sheet_scalar() + static_cast<int>(s)});
+    note_uneven(binder, scene, performance, *plan);
     tell(binder, sheet, *plan);
     MELLOW_CHECK(walk_memory(*plan, performance));
     return plan;
@@ -231,7 +300,7 @@ void evaluate_steps(const Rig::Plan& plan, std::span<const int> order, const voi
         else
             sheared_world(above, local_rows(tile, step), tile.scalar(shear), world);
         if (const int turn = plan.turns[at(step)]; turn != kNone)
-            turn_kernel(world, {tile.scalar(turn)});
+            find_turns(world, {tile.scalar(turn)});
     }
 }
 

@@ -13,6 +13,7 @@
 #include "mellow/pose_tile.h"
 #include "mellow/rig_rules.h"
 #include "model/lanes.h"
+#include "model/orientation.h"
 #include "rig/binder.h"
 #include "rig/track.h"
 
@@ -39,11 +40,11 @@ void run(const BoundFollow& rule, PoseTile& tile);
 
 struct BoundAim {
     int node, parent, source, up_node;
-    int parent_turn, up_turn;  ///< up_turn: kNone where up is no axis of a node
+    bool up_is_axis;  ///< `up` is an axis of up_node
     Quat
         frame;  ///< conjugate of the frame of axis and up_axis in the node's axes, times the offset
-    Vec3 up, up_axis;
-    Quat rest;  ///< local rotation at rest
+    Vec3 up;
+    Vec3 rest_up;  ///< where the rest pose has up_axis, in the parent's space
     int weight;
 };
 AimRule read_aim(TomlTable& t);
@@ -70,7 +71,7 @@ void run(const BoundLimb& rule, PoseTile& tile);
 struct BoundChain {
     std::vector<int> joints, along;
     std::vector<Quat> rest;  ///< local rotation of each joint at rest
-    int goal, parent;
+    int goal, end, parent;  ///< end: the goal or last control
     bool stretch, end_follows;
     double limit_rad, tolerance;
     int iterations;
@@ -186,6 +187,8 @@ Weights weights_of(const PoseTile& tile, int scalar);
 /// counts: all rules mix like this. Rows of kTileFrames quaternions; `turns` holds what is wanted
 /// and takes the outcome.
 void mix_turns(TurnRows keyed, const Weights& weights, TurnRowsOut turns);
+/// Turns a node that was turned as if its own scale were even to where it is to face all the same.
+void settle_turns(WorldRows above, TurnRows above_turn, LocalRowsOut local);
 /// World row of a node's parent; above roots, the identity row after the nodes of the scene.
 inline int row_above(const Binder& binder, int node) {
     return binder.parent(node) == kNone ? static_cast<int>(binder.scene().nodes.size())

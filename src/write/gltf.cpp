@@ -381,7 +381,11 @@ class GltfWriter {
 }  // namespace
 
 std::string picture_name(const std::string& name, std::size_t i, const Image& image) {
-    return fmt::format("{}_{}.{}", name, i, image.mime == "image/jpeg" ? "jpg" : "png");
+    const char* ending = image.mime == "image/jpeg"   ? "jpg"
+                         : image.mime == "image/webp" ? "webp"
+                         : image.mime == "image/ktx2" ? "ktx2"
+                                                      : "png";
+    return fmt::format("{}_{}.{}", name, i, ending);
 }
 
 std::vector<std::uint8_t> write_glb(const Scene& scene) {
