@@ -247,7 +247,7 @@ void bake_joined(benchmark::State& state) {
         part.overlap = i == 0 ? 0 : kRate.seconds(8);
         parts.push_back(std::move(part));
     }
-    run_shaped(state, join(std::move(parts), false).value().shaped.take);
+    run_shaped(state, join(std::move(parts), RootKind::kFigure).value().shaped.take);
 }
 void bake_repeated(benchmark::State& state) {
     const ShapeStage& s = shape_stage();
@@ -255,17 +255,17 @@ void bake_repeated(benchmark::State& state) {
     part.take = s.plain;
     part.seconds = kRate.seconds(128);
     part.time = even_time(0, part.seconds, part.seconds);
-    run_shaped(state, repeat(part, 32, false).value().shaped.take);
+    run_shaped(state, repeat(part, 32, RootKind::kFigure).value().shaped.take);
 }
 void bake_mirrored(benchmark::State& state) {
     const ShapeStage& s = shape_stage();
     MirrorPairs pairs;
     for (int j = 0; j < s.plain.skeleton.size(); ++j) pairs.joints.push_back(j);
-    run_shaped(state, mirror(s.plain, pairs, false).take);
+    run_shaped(state, mirror(s.plain, pairs, RootKind::kFigure).take);
 }
 void bake_repaired(benchmark::State& state) {
     const ShapeStage& s = shape_stage();
-    run_shaped(state, repair_loop({s.plain, s.seconds}, {1, 0, true, true}, false).take);
+    run_shaped(state, repair_loop({s.plain, s.seconds}, {1, 0, true, true}, RootKind::kFigure).take);
 }
 void bake_layered(benchmark::State& state) {
     const ShapeStage& s = shape_stage();

@@ -33,9 +33,10 @@ mellow::Status join_walks(const std::filesystem::path& folder) {
     // And one more that begins with the other foot, over a fifth of a second.
     mellow::JoinPart other = walk;
     MELLOW_TRY(const mellow::MirrorPairs pairs, mellow::mirror_pairs(day, {}));
-    other.take = mellow::mirror(day, pairs, true).take;
+    other.take = mellow::mirror(day, pairs, mellow::RootKind::kAdded).take;
     other.overlap = 0.2;
-    MELLOW_TRY(const mellow::Joined joined, mellow::join({walk, walk, walk, other}, true));
+    MELLOW_TRY(const mellow::Joined joined,
+               mellow::join({walk, walk, walk, other}, mellow::RootKind::kAdded));
     for (const mellow::PlacedPart& part : joined.parts)
         fmt::print("{} from {:.1f} to {:.1f} s, moved by {:+.3f} {:+.3f} m\n", part.name,
                    part.first, part.last, part.placed.t.x, part.placed.t.z);

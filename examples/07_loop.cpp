@@ -44,14 +44,15 @@ mellow::Status find_and_close(const std::filesystem::path& folder) {
 
     // Played to there, and closed over the last third of a second; the way of the hips stays.
     mellow::ShapedTake loop{take, ends[0].sample / 30.0};
-    const mellow::Repaired closed = mellow::repair_loop(loop, {1 / 3.0, hips, true, true}, true);
+    const mellow::Repaired closed =
+        mellow::repair_loop(loop, {1 / 3.0, hips, true, true}, mellow::RootKind::kAdded);
     fmt::print("closed by up to {:.2f} mm at {}\n", closed.place_m * 1000, closed.place_joint);
     mellow::Clip clip =
         mellow::bake(closed.take,
                      {"wheel", 0, ends[0].sample, {30, 1}, {30, 1}, ends[0].sample + 1, true})
             .clip;
     mellow::extract_travel(clip, chosen.skeleton, hips, {true, false, true});
-    const mellow::LoopGap gap = mellow::loop_gap(clip);
+    const mellow::LoopGap gap = mellow::loop_gap(clip, chosen.skeleton);
     fmt::print("gap {:.4f} mm, a step of {:.3f} m\n", gap.distance_m * 1000,
                clip.travel.distance_m);
     if (gap.distance_m < 1e-5 && gap.angle_rad < 1e-3 && clip.travel.distance_m > 0.1) return {};

@@ -282,7 +282,9 @@ TEST(MadeTest, SeamsAreMeasuredInEachQuantity) {
         clip.morphs.push_back({"m", {"a", "b"}, std::vector<float>(22, 0.5F)});
         clip.scalars.push_back({"s", "", std::vector<float>(11, 4.0F)});
         change(clip);
-        return loop_gap(clip);
+        static const Skeleton skeleton =
+            Skeleton::make({{"root", -1, {}}, {"a", 0, {}}, {"b", 0, {}}}).value();
+        return loop_gap(clip, skeleton);
     };
     const LoopGap none = gap([](Clip&) {});
     EXPECT_EQ(none.distance_m + none.angle_rad + none.scale + none.weight + none.scalar, 0);

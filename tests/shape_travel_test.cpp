@@ -349,7 +349,7 @@ TEST(LoopTest, OpeningDropsOneSampleAndClosingPutsItBack) {
     w.clip.morphs.push_back({"body", {"smile"}, {0, 1, 0.5F, 1, 0}});
     extract_travel(w.clip, w.skeleton, 1, {true, false, false});
     const Clip closed = w.clip;
-    EXPECT_LT(loop_gap(w.clip).distance_m, 1e-6);
+    EXPECT_LT(loop_gap(w.clip, w.skeleton).distance_m, 1e-6);
     open_loop(w.clip);
     EXPECT_EQ(w.clip.loop, LoopForm::kOpen);
     EXPECT_EQ(w.clip.samples, 4);
@@ -368,7 +368,7 @@ TEST(LoopTest, OpeningDropsOneSampleAndClosingPutsItBack) {
 TEST(LoopTest, TheGapNamesTheJoint) {
     Walk w = make_walk(3, [](int) { return Transform{{0, 1, 0.1}, {}, {1, 1, 1}}; });
     store(w.clip.joints[2], 2, {{0, 0.75, 0}, from_axis_angle({1, 0, 0}, 0.25), {1, 1, 1}});
-    const LoopGap gap = loop_gap(w.clip);
+    const LoopGap gap = loop_gap(w.clip, w.skeleton);
     EXPECT_NEAR(gap.distance_m, 0.05, 1e-6);
     EXPECT_NEAR(gap.angle_rad, 0.25, 1e-6);
     EXPECT_EQ(gap.joint, 2);

@@ -186,7 +186,7 @@ TEST_F(ShapingTest, APartIsItsTakeAtOtherTimes) {
     JoinPart back = part(1.5, 0.5);
     back.time = {{{0, 1.5, 0}, {0.5, 0.5, 0}, {1, 0.5, 0}}, CurveShape::kLinear};
     back.seconds = 1;
-    const auto joined = join({back}, true);
+    const auto joined = join({back}, RootKind::kAdded);
     ASSERT_THAT(joined, IsOk());
     EXPECT_EQ(joined.value().shaped.seconds, 1);
     const Take& take = joined.value().shaped.take;
@@ -202,7 +202,7 @@ TEST_F(ShapingTest, EachPartBeginsWhereTheOneBeforeEnded) {
     // 0 to 1 s, then from 0.5 s on. At 1 s the hips are at (0.3, 1.1, 0.8), headed 20 degrees; at
     // 0.5 s at (0.15, 1.05, 0.45), headed 10: the part is turned by 10 degrees and laid there.
     JoinPart next = part(0.5, 1.5);
-    const auto joined = join({part(0, 1), next}, true);
+    const auto joined = join({part(0, 1), next}, RootKind::kAdded);
     ASSERT_THAT(joined, IsOk());
     const Joined& whole = joined.value();
     EXPECT_EQ(whole.shaped.seconds, 2);
@@ -234,11 +234,13 @@ TEST_F(ShapingTest, EachPartBeginsWhereTheOneBeforeEnded) {
     EXPECT_LT(length(Vec3{behind.o.x - before.o.x, 0, behind.o.z - before.o.z}), 1e-8);
     EXPECT_NEAR(behind.o.y, 1.05, 1e-12);
     next.align.height = true;
-    EXPECT_NEAR(worlds(join({part(0, 1), next}, true).value().shaped.take, 1)[1].o.y, 1.1, 1e-12);
+    EXPECT_NEAR(worlds(join({part(0, 1), next}, RootKind::kAdded).value().shaped.take, 1)[1].o.y,
+                1.1, 1e-12);
     next.align = {1, true, false, false};
-    EXPECT_NEAR(angle(join({part(0, 1), next}, true).value().parts[1].placed.r, {}), 0, 1e-6);
+    EXPECT_NEAR(angle(join({part(0, 1), next}, RootKind::kAdded).value().parts[1].placed.r, {}), 0,
+                1e-6);
     next.align.ground = false;
-    EXPECT_EQ(length(join({part(0, 1), next}, true).value().parts[1].placed.t), 0);
+    EXPECT_EQ(length(join({part(0, 1), next}, RootKind::kAdded).value().parts[1].placed.t), 0);
 }
 
 TEST_F(ShapingTest, AnOverlapGoesOverFromOnePartToTheOther) {
@@ -246,7 +248,7 @@ TEST_F(ShapingTest, AnOverlapGoesOverFromOnePartToTheOther) {
     next.overlap = 0.4;
     next.align.ground = next.align.heading = false;
     next.blend = CurveShape::kLinear;
-    const auto joined = join({part(0, 1), next}, true);
+    const auto joined = join({part(0, 1), next}, RootKind::kAdded);
     ASSERT_THAT(joined, IsOk());
     EXPECT_NEAR(joined.value().shaped.seconds, 1.6, 1e-12);
     const Take& take = joined.value().shaped.take;
@@ -261,7 +263,7 @@ TEST_F(ShapingTest, AnOverlapGoesOverFromOnePartToTheOther) {
     EXPECT_NEAR(scalars(take, 0.7)[0], 0.75 * 0.35 + 0.25 * 0.05, 1e-12);
     // Laid on the part before, it begins where that is when the overlap begins: at 0.6 s headed 12.
     next.align.ground = next.align.heading = true;
-    const auto laid = join({part(0, 1), next}, true);
+    const auto laid = join({part(0, 1), next}, RootKind::kAdded);
     const double r = 12 * std::numbers::pi / 180;
     EXPECT_LT(length(laid.value().parts[1].placed.t -
                      Vec3{0.18 - 0.1 * std::sin(r), 0, 0.52 - 0.1 * std::cos(r)}),
@@ -269,7 +271,7 @@ TEST_F(ShapingTest, AnOverlapGoesOverFromOnePartToTheOther) {
     next.align.ground = next.align.heading = false;
     // Smooth goes by u * u * (3 - 2 u), and ends are continuous.
     next.blend = CurveShape::kSmooth;
-    const Take smooth = join({part(0, 1), next}, true).value().shaped.take;
+    const Take smooth = join({part(0, 1), next}, RootKind::kAdded).value().shaped.take;
     EXPECT_NEAR(scalars(smooth, 0.7)[0], 0.84375 * 0.35 + 0.15625 * 0.05, 1e-12);
     for (const double seam : {0.6, 1.0}) {
         const auto before = worlds(smooth, seam - 1e-9), behind = worlds(smooth, seam + 1e-9);
@@ -287,7 +289,7 @@ TEST_F(ShapingTest, AnOverlapGoesOverFromOnePartToTheOther) {
 }
 
 TEST_F(ShapingTest, RepeatsAddUpTheirStep) {
-    const auto four = repeat(part(0, 1), 4, true);
+    const auto four = repeat(part(0, 1), 4, RootKind::kAdded);
     ASSERT_THAT(four, IsOk());
     // A step: from (0, 0) headed 0 to the frame of the hips at 1 s, headed 20.
     const double r = 20 * std::numbers::pi / 180;
@@ -299,24 +301,28 @@ TEST_F(ShapingTest, RepeatsAddUpTheirStep) {
         const double c = std::cos(n * r), s = std::sin(n * r);
         place = place + Vec3{c * step.x + s * step.z, 0, -s * step.x + c * step.z};
     }
-    EXPECT_THAT(repeat(part(0, 1), 0, true), FailsWith(Code::kValueBad, "0 times"));
+    EXPECT_THAT(repeat(part(0, 1), 0, RootKind::kAdded), FailsWith(Code::kValueBad, "0 times"));
 }
 
 TEST_F(ShapingTest, WhatCannotBeJoinedIsRefused) {
-    EXPECT_THAT(join({}, true), FailsWith(Code::kValueBad, "no part"));
-    EXPECT_THAT(join({part(1, 1)}, true), FailsWith(Code::kValueBad, "without length"));
+    EXPECT_THAT(join({}, RootKind::kAdded), FailsWith(Code::kValueBad, "no part"));
+    EXPECT_THAT(join({part(1, 1)}, RootKind::kAdded), FailsWith(Code::kValueBad, "without length"));
     JoinPart longer = part(0, 0.5);
     longer.overlap = 0.6;
-    EXPECT_THAT(join({part(0, 1), longer}, true), FailsWith(Code::kValueBad, "at most 0.5 s"));
+    EXPECT_THAT(join({part(0, 1), longer}, RootKind::kAdded),
+                FailsWith(Code::kValueBad, "at most 0.5 s"));
     JoinPart full = part(0, 0.5);
     full.overlap = 0.3;  // of 0.5 s 0.3 are blended with the first: 0.2 are left for the third
-    EXPECT_THAT(join({part(0, 1), full, full}, true), FailsWith(Code::kValueBad, "at most 0.2 s"));
+    EXPECT_THAT(join({part(0, 1), full, full}, RootKind::kAdded),
+                FailsWith(Code::kValueBad, "at most 0.2 s"));
     JoinPart other = part(0, 1);
     other.take.skeleton = Skeleton::make({{"root", -1, {}}}).value();
-    EXPECT_THAT(join({part(0, 1), other}, true), FailsWith(Code::kValueBad, "other joints"));
+    EXPECT_THAT(join({part(0, 1), other}, RootKind::kAdded),
+                FailsWith(Code::kValueBad, "other joints"));
     other = part(0, 1);
     other.align.joint = 99;
-    EXPECT_THAT(join({part(0, 1), other}, true), FailsWith(Code::kValueBad, "joint 99"));
+    EXPECT_THAT(join({part(0, 1), other}, RootKind::kAdded),
+                FailsWith(Code::kValueBad, "joint 99"));
 }
 
 TEST_F(ShapingTest, AMirrorShowsTheFigureTheOtherWayRound) {
@@ -324,9 +330,9 @@ TEST_F(ShapingTest, AMirrorShowsTheFigureTheOtherWayRound) {
     ASSERT_THAT(pairs, IsOk());
     EXPECT_THAT(pairs.value().joints, ElementsAre(0, 1, 2, 5, 6, 3, 4, 7));
     EXPECT_THAT(pairs.value().scalars, ElementsAre(1, 0));
-    const Mirrored once = mirror(take_, pairs.value(), true);
+    const Mirrored once = mirror(take_, pairs.value(), RootKind::kAdded);
     EXPECT_LT(once.asymmetry_m, 1e-12);
-    const Mirrored twice = mirror(once.take, pairs.value(), true);
+    const Mirrored twice = mirror(once.take, pairs.value(), RootKind::kAdded);
     const int image[] = {0, 1, 2, 5, 6, 3, 4, 7};
     const std::vector<Affine> rest = take_.skeleton.rest_worlds();
     for (const double t : {0.0, 0.7, 2.0}) {
@@ -355,13 +361,13 @@ TEST_F(ShapingTest, AMirrorShowsTheFigureTheOtherWayRound) {
     auto props = take_.skeleton.joints();
     props[7].rest.t.x = -0.5;
     right.skeleton = Skeleton::make(props).value();
-    EXPECT_LT(mirror(right, pairs.value(), true).asymmetry_m, 1e-12);
+    EXPECT_LT(mirror(right, pairs.value(), RootKind::kAdded).asymmetry_m, 1e-12);
     // Figures that are not the same on both sides keep their own bones, and are told of.
     Take longer = take_;
     auto joints = take_.skeleton.joints();
     joints[4].rest.t.x += 0.05;
     longer.skeleton = Skeleton::make(joints).value();
-    const Mirrored uneven = mirror(longer, pairs.value(), true);
+    const Mirrored uneven = mirror(longer, pairs.value(), RootKind::kAdded);
     EXPECT_NEAR(uneven.asymmetry_m, 0.05, 1e-9);
     EXPECT_NEAR(length(worlds(uneven.take, 0.7)[4].o - worlds(uneven.take, 0.7)[3].o),
                 length(joints[4].rest.t), 1e-9);
@@ -395,7 +401,7 @@ TEST_F(ShapingTest, SidesAreReadFromNames) {
 TEST_F(ShapingTest, AGapIsClosedAndTheWayStays) {
     ShapedTake shaped{take_, 2};
     LoopRepair repair{0.5, 1, true, true};
-    const Repaired closed = repair_loop(shaped, repair, true);
+    const Repaired closed = repair_loop(shaped, repair, RootKind::kAdded);
     // Seen from the hips the pole ends 102 mm aside, 100 higher and 219 behind of where it began;
     // the arm ends 80 degrees and more away.
     EXPECT_NEAR(closed.place_m, 0.2613, 1e-4);
@@ -422,7 +428,7 @@ TEST_F(ShapingTest, AGapIsClosedAndTheWayStays) {
     // Half way: w = 1/2, so half of the height that is missing.
     EXPECT_NEAR(worlds(closed.take, 1.75)[1].o.y, worlds(take_, 1.75)[1].o.y - 0.1, 1e-9);
     // Without travel the whole way is the gap.
-    const Repaired all = repair_loop(shaped, {0, 1, false, false}, true);
+    const Repaired all = repair_loop(shaped, {0, 1, false, false}, RootKind::kAdded);
     EXPECT_LT(off(worlds(all.take, 2)[1], worlds(take_, 0)[1]), 1e-9);
     EXPECT_NEAR(all.place_m, std::hypot(0.6, 0.2, 1.4), 1e-9);
 }
@@ -452,7 +458,7 @@ TEST(MotionCheckTest, WheelsRollTheWayTheyGo) {
         store(clip.joints[3], k, {place, {}, kOne});
         store(clip.joints[4], k, {{0, 0.25, 0}, rolled(-k), kOne});
     }
-    const auto wheels = check_motion(clip, skeleton, {{}, {1, 2, 3, 4}, {}, {}}).wheels;
+    const auto wheels = check_motion(clip, skeleton, {{}, {1, 2, 3, 4}, {}, {}, -1}).wheels;
     ASSERT_THAT(wheels, SizeIs(4));
     EXPECT_EQ(wheels[0].joint, "wheel.L");
     EXPECT_EQ(wheels[0].moving, 40);
@@ -485,7 +491,7 @@ TEST(MotionCheckTest, SlidesDepthsAndJumpsAreMeasured) {
         store(clip.joints[3], k, {{0.4, k == 45 ? 1.3 : 1, 0.002 * k}, {}, kOne});
     }
     EXPECT_THAT(suggest_feet(skeleton), ElementsAre(1, 2));
-    const MotionCheck check = check_motion(clip, skeleton, {{1, 2}, {}, {}, {}});
+    const MotionCheck check = check_motion(clip, skeleton, {{1, 2}, {}, {}, {}, -1});
     ASSERT_THAT(check.feet, SizeIs(2));
     ASSERT_THAT(check.feet[0].contacts, SizeIs(1));
     EXPECT_EQ(check.feet[0].contacts[0].first, 0);
@@ -502,7 +508,7 @@ TEST(MotionCheckTest, SlidesDepthsAndJumpsAreMeasured) {
     // On ground that is elsewhere it does not sink.
     FootRules lower;
     lower.ground_m = -0.04;
-    EXPECT_LT(check_motion(clip, skeleton, {{2}, {}, lower, {}}).feet[0].depth_m, 1e-6);
+    EXPECT_LT(check_motion(clip, skeleton, {{2}, {}, lower, {}, -1}).feet[0].depth_m, 1e-6);
 }
 
 TEST(LoopEndTest, TheFrameThatMovesAsTheFirstIsFound) {

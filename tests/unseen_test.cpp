@@ -551,7 +551,7 @@ TEST(UnseenTakeTest, WhatGoesOnBeyondItsEndStaysOnItsBend) {
                 [&](double second, std::span<Transform> locals) { locals[0] = on_circle(second); });
     LoopRepair way;
     way.ground = way.heading = true;
-    const ShapedTake longer = go_on({round, 2}, 0.25, way, false);
+    const ShapedTake longer = go_on({round, 2}, 0.25, way, RootKind::kFigure);
     EXPECT_EQ(longer.seconds, 2.25);
     JointTile tile = longer.take.make_tile();
     for (const double second : {1.9, 2.0, 2.25}) {
@@ -748,7 +748,7 @@ TEST(UnseenTakeTest, AGapIsClosedEvenlyOrSmoothly) {
         LoopRepair repair;
         repair.span = 0.5;
         repair.even = even;
-        const Take closed = repair_loop({ahead, 1}, repair, false).take;
+        const Take closed = repair_loop({ahead, 1}, repair, RootKind::kFigure).take;
         JointTile tile = closed.make_tile();
         for (const auto& [second, place] :
              {std::pair(0.5, 0.5), {0.625, 0.625 - gone}, {1.0, 0.0}}) {

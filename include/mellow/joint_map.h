@@ -10,6 +10,7 @@
 #include <utility>
 #include <vector>
 
+#include "mellow/convention.h"
 #include "mellow/joint_source.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
@@ -40,6 +41,7 @@ struct JointMap {
     double most_turned_rad = 0;
     std::string most_turned;
     bool other_rest = false;  ///< the file rests in another pose; axes and bones are the same
+    int bones = 0;            ///< how many were compared
 };
 
 /// How alike two skeletons must be.
@@ -48,6 +50,8 @@ struct JointMapOptions {
     double tolerance_m = 1e-3;
     /// Joints whose names need not be there, and are not told of: the root that packing adds.
     std::string root;
+    /// What the motion file was taken to be, to say what it is instead where all bones differ alike.
+    Convention read_as;
 };
 
 /// Matches the joints of `figure` with the nodes of `motion` by name. With P and Q the rest places
@@ -57,11 +61,13 @@ struct JointMapOptions {
 ///     kept for each joint;
 ///   - else where inverse(R) * (P - Q) is, bones lie alike in their parents: axes are the same and
 ///     the file rests in another pose, as BVH files do.
-/// Joints whose place all timelines key are not compared.
+/// Joints whose place is keyed lie where their keys have them, relative to the matched joint above;
+/// where that changes by more than the tolerance they are not compared.
 ///
 /// Fails with name-unknown where no name fits, and with skeleton-differs where a
 /// joint hangs on another one, or its bone has another length or direction: with joint,
-/// centimetres, degrees and per cent of each. `where` is the place for messages.
+/// centimetres, degrees and per cent of each, and with the unit or the axes that would make all of
+/// them fit, where some do. `where` is the place for messages.
 Result<JointMap> match_joints(const Skeleton& figure, const Scene& motion,
                               const JointMapOptions& options, const std::string& where);
 

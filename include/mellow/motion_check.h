@@ -13,13 +13,17 @@
 
 namespace mellow {
 
-/// When a foot counts as standing. Heights are above where the joint rests, over the ground. It
-/// stands once it is lower than `touch_m` and slower than `still_m_s`, until it is higher than
-/// `leave_m` or faster than `moving_m_s`.
+/// When a foot counts as standing. Heights are above where the joint rests, over the ground; of a
+/// figure whose rest pose does not stand on it, above the lowest that a foot comes. A foot stands
+/// once it is lower than `touch_m` and slower than `still_m_s`, until it is higher than `leave_m`
+/// or faster than `moving_m_s`. Where the body goes, a foot that stays behind it stands as well,
+/// however far it slides: up and down it is slower than `still_m_s`, over the ground than `behind`
+/// times the body, until it is faster than one and a half times that.
 struct FootRules {
     double ground_m = 0;
     double touch_m = 0.03, leave_m = 0.06;
     double still_m_s = 0.25, moving_m_s = 0.5;
+    double behind = 0.6;
 };
 
 /// One time that a foot stands, in samples, both included.
@@ -52,6 +56,10 @@ struct Pop {
     std::string joint;
     int sample = 0;
     double jump_m = 0, median_m = 0;
+
+    /// The jump by the median; a clip that hardly moves has no median to speak of, and half a
+    /// millimetre counts.
+    double ratio() const;
 };
 
 /// A plane through `at` in the world, metres: a wall, a table, a trunk. Joints may be on the side
@@ -74,6 +82,7 @@ struct MotionSubjects {
     std::vector<int> feet, wheels;
     FootRules rules;
     std::vector<MotionPlane> planes;
+    int hips = -1;  ///< the joint that goes where the body goes; -1: none
 };
 
 /// All that was measured of one clip.

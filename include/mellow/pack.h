@@ -99,6 +99,7 @@ struct PackedClip {
     FileRecord file;
     FileRecord thumbnail;  ///< its small picture; without a name: none
     LoopGap gap;
+    std::string gap_joint, gap_turned;  ///< where its place and its turn are, in the crate's names
     MotionCheck motion_check;
     double worst_shear = 0;
     std::string shear_joint;

@@ -111,13 +111,15 @@ class SkinProof {
 /// Measures one clip: `clip` is its file as read back, inside; `plan` says where its samples stand
 /// in the take. `driven_by`: for each joint what drives it, for `kinds`; empty for keys. Fails with
 /// proof-failed when the files do not fit each other: a joint or a curve is missing, a joint hangs
-/// on another, the number or the times of samples differ.
+/// on another, the number or the times of samples differ. `root_made`: joint 0 is nobody's to
+/// compare, since travel has made it anew.
 ///
 /// A vertex v with weights w is compared by the difference of its two matrices,
 ///   | sum w * (truth[j] - played[j]) * v |  +  what rounding its place in the file adds at most,
 /// which needs one pose instead of two where the file has the influences of the source.
 Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const SkinProof& figure,
-                             const Scene& clip, const std::vector<std::string>& driven_by = {});
+                             const Scene& clip, const std::vector<std::string>& driven_by = {},
+                             bool root_made = false);
 
 /// Two skin files with the same joints and vertices, perhaps under other names, in another order,
 /// written in another convention: paired once, so that clips on the second are measured by clips on

@@ -22,6 +22,10 @@ struct FrameRate {
     }
 };
 
+/// The distance between neighbouring single-precision numbers around a time, seconds: what files
+/// that keep times so can be off by. 6e-8 s at half a second, 2.4e-4 s after an hour.
+double single_step(double seconds);
+
 inline bool operator==(FrameRate a, FrameRate b) { return a.num * b.den == b.num * a.den; }
 
 /// "30" or "30000/1001".

@@ -175,7 +175,7 @@ struct RecipePlane {
 
 /// What is looked at in the motion of clips.
 struct RecipeMotion {
-    std::vector<std::string> feet, wheels;  ///< joints; empty: by their names
+    std::optional<std::vector<std::string>> feet, wheels;  ///< joints; not set: by their names
     FootRules rules;
     double wheel_share = 0.1;  ///< of the samples at which a wheel moves: more against it is said
     double slide_mm = 20, depth_mm = 30, pop_mm = 100, plane_mm = 10;  ///< more is said
@@ -187,6 +187,13 @@ struct RecipeMotion {
 /// What a recipe makes of findings: another severity, or nothing said at all. A stop fails the
 /// crate.
 using Checks = std::map<Code, std::optional<Severity>>;
+
+/// What [mirror] says beside the names.
+struct RecipeMirror {
+    std::vector<std::pair<std::string, std::string>> pairs;
+    std::vector<std::string> props;  ///< patterns of joints that are things of their own
+    std::optional<double> middle_m;  ///< the plane of symmetry, metres to the left
+};
 
 /// A whole recipe, with what `use` brought in.
 struct Recipe {
@@ -222,7 +229,7 @@ struct Recipe {
     } where;
 
     /// Joints that are each other's on the other side, where names do not say it.
-    std::vector<std::pair<std::string, std::string>> mirror;
+    RecipeMirror mirror;
 
     std::vector<RecipeCamera> cameras;
     std::vector<RecipeCue> cues;

@@ -9,6 +9,7 @@
 #include "mellow/clip.h"
 #include "mellow/result.h"
 #include "mellow/sample_plan.h"
+#include "mellow/skeleton.h"
 
 namespace mellow {
 
@@ -45,21 +46,23 @@ struct PlannedRange {
 Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                                 std::int64_t last_frame, FrameRate source, FrameRate target);
 
-/// How far the last sample of a clip is from its first, the first joint (the root) left out.
+/// How far the last sample of a clip is from its first, as one sees it: poses of joints in the
+/// space of the root (joint 0), which is left out.
 struct LoopGap {
-    double distance_m = 0;  ///< largest difference of a local translation
-    double angle_rad = 0;   ///< largest difference of a local rotation
-    int joint = -1;         ///< where the angle is
+    double distance_m = 0;  ///< largest difference of a place
+    int joint = -1;         ///< where that is
+    double angle_rad = 0;   ///< largest difference of a turn
+    int turned = -1;        ///< where that is
     double weight = 0;      ///< largest difference of a morph weight
     double scale = 0;       ///< largest difference of a local scale
     double scalar = 0;      ///< largest difference of a scalar, relative where it is above 1
-    /// The seam's change of speed of a local translation, and the largest one between other
-    /// neighbours; metres a second. The same for turns, radians a second.
+    /// The seam's change of speed of a place, and the largest one between other neighbours; metres
+    /// a second. The same for turns, radians a second.
     double speed_m_s = 0, usual_speed_m_s = 0;
     double spin_rad_s = 0, usual_spin_rad_s = 0;
 };
-/// Measures a closed clip, at least one sample long.
-LoopGap loop_gap(const Clip& clip);
+/// Measures a closed clip, at least one sample long. `counted`: which joints; empty: all.
+LoopGap loop_gap(const Clip& clip, const Skeleton& skeleton, const std::vector<bool>& counted = {});
 
 /// Drops the closing sample of a closed loop; the period stays. Other clips are left as they are.
 void open_loop(Clip& clip);

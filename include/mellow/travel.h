@@ -48,13 +48,14 @@ struct TravelParts {
     bool operator==(const TravelParts&) const = default;
 };
 
-/// Moves the chosen parts of the motion of joint `hips` to joint 0 and fills clip.travel.
+/// Moves the chosen parts of the motion of joint `hips` to joint 0 and fills clip.travel. With no
+/// part chosen joint 0 keeps the motion it has, and clip.travel says what that is.
 ///
 /// heading(k) is the twist about +Y of hips(k) * inverse(hips at rest), unwrapped, or the direction
 /// of hips(k + 1) - hips(k - 1) on the ground;
 /// place(k) = hips(k) on the ground minus the hips' rest place turned by heading(k);
 /// height(k) = hips height(k) - hips height(0), or likewise of the lowest foot that stands: slower
-/// than 0.25 m/s for 0.15 s or more.
+/// than 0.25 m/s for 0.15 s or more; 0 where no foot ever stands.
 /// With `smooth_s` each is the mean of the samples around it under a window of 1 + cos: symmetric,
 /// so that nothing lags; loops go on beyond their ends by what one round adds; without a loop the
 /// window narrows towards both ends, which stay. Afterwards root(k) == T(place, height) *
@@ -62,6 +63,17 @@ struct TravelParts {
 /// world poses stay within single-precision rounding.
 void extract_travel(Clip& clip, const Skeleton& skeleton, int hips, const TravelParts& parts,
                     const std::vector<int>& feet = {});
+
+/// What joint 0 carries as it is, whoever moves it: parts that it ever leaves its first pose by (a
+/// tenth of a millimetre, a thousandth of a radian), and their figures.
+Travel travel_of_root(const Clip& clip, const Skeleton& skeleton);
+
+/// Where the figure stands and which way it heads at the first sample, as extract_travel() finds it
+/// with ground and heading, whichever of them `parts` has: on the ground and about up.
+Transform start_frame(const Clip& clip, const Skeleton& skeleton, int hips,
+                      const TravelParts& parts, const std::vector<int>& feet = {});
+/// Whether any of the feet ever stands, as extract_travel() takes it.
+bool any_foot_stands(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet);
 
 /// Takes the travel off the root, which then rests, and keeps it as scalar channels of the clip:
 /// "travel.left", "travel.up", "travel.ahead" in metres along the figure's left, up and front as it

@@ -5,11 +5,13 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 #include <set>
 
 #include "base/at.h"
 #include "base/text.h"
 #include "math/degrees.h"
+#include "mellow/pose.h"
 #include "model/lanes.h"
 
 namespace mellow {
@@ -62,6 +64,7 @@ class JointMatcher {
                                                                                : other_offsets_);
         if (!other_places_.empty()) take_offsets();
         find_surplus();
+        map_.bones = static_cast<int>(bones_.size());
         return std::move(map_);
     }
 
@@ -92,12 +95,20 @@ class JointMatcher {
                 {figure_[j].name, "hangs on " + name_of(got), "on " + name_of(wanted), 1});
             return;
         }
-        if (!keyed_place(source.node)) {
-            const Affine own_up = wanted < 0 ? Affine{} : own_[at(wanted)],
-                         its_up = wanted < 0 ? Affine{} : its_[at(map_.sources[at(wanted)].node)];
-            compare_bone(j, own.o - own_up.o, its.o - its_up.o, other_places_);
-            compare_bone(j, rotate(conjugate(rotation_of(own_up)), own.o - own_up.o),
-                         rotate(conjugate(rotation_of(its_up)), its.o - its_up.o), other_offsets_);
+        const int node_up = wanted < 0 ? kNone : map_.sources[at(wanted)].node;
+        const Affine own_up = wanted < 0 ? Affine{} : own_[at(wanted)],
+                     its_up = wanted < 0 ? Affine{} : its_[at(node_up)];
+        std::optional<Vec3> offset;  // in the axes of the joint above
+        if (!keyed_place(source.node))
+            offset = rotate(conjugate(rotation_of(its_up)), its.o - its_up.o);
+        else if (wanted >= 0 && !is_root(wanted))
+            offset = held_place(source.node, node_up, length(own.o - own_up.o));
+        if (offset) {
+            const Vec3 own_bone = own.o - own_up.o, its_bone = rotate(rotation_of(its_up), *offset);
+            bones_.emplace_back(own_bone, its_bone);
+            compare_bone(j, own_bone, its_bone, other_places_);
+            compare_bone(j, rotate(conjugate(rotation_of(own_up)), own_bone), *offset,
+                         other_offsets_);
         }
         // The same number, not nearly the same: what hangs on its parent alike is then taken as is.
         const double scale = size_of(its) / size_of(own);
@@ -109,6 +120,86 @@ class JointMatcher {
         ++map_.turned;
         if (angle > map_.most_turned_rad)
             map_.most_turned_rad = angle, map_.most_turned = figure_[j].name;
+    }
+
+    /// A joint that only carries the others: what hangs on it is no bone.
+    bool is_root(int joint) const {
+        if (figure_[joint].parent >= 0) return false;
+        int children = 0;
+        for (const Joint& other : figure_.joints()) children += other.parent == joint ? 1 : 0;
+        return figure_[joint].name == options_.root || children == 1;
+    }
+
+    /// Where keys hold a node relative to one above it, in the axes of that: nothing where they
+    /// move it, by more than the tolerance.
+    std::optional<Vec3> held_place(int node, int above, double own_length) {
+        if (poses_.empty()) look_at_poses();
+        const double most = std::max(options_.tolerance_m, own_length / 200);
+        std::optional<Vec3> first;
+        for (const std::vector<Affine>& worlds : poses_) {
+            const Affine& up = worlds[at(above)];
+            const Vec3 now = rotate(conjugate(rotation_of(up)), worlds[at(node)].o - up.o);
+            if (!first) first = now;
+            // Of a file in another unit as much as it is larger.
+            if (length(now - *first) >
+                most * std::max(1.0, length(*first) / std::max(own_length, 1e-9)))
+                return {};
+        }
+        return first;
+    }
+
+    /// Poses of all timelines, at some moments.
+    void look_at_poses() {
+        constexpr int kMoments = 24;
+        for (const Timeline& timeline : motion_.timelines) {
+            const auto [first, last] = key_span(timeline);
+            for (int i = 0; i < kMoments; ++i)
+                poses_.push_back(
+                    pose_at(motion_, timeline, first + (last - first) * i / (kMoments - 1)).worlds);
+        }
+    }
+
+    /// What would make all bones fit: a factor of their lengths, or a turn of the whole.
+    std::string what_fits() const {
+        if (bones_.size() < 2) return {};
+        double own = 0, its = 0;
+        for (const auto& [a, b] : bones_) own += length(a), its += length(b);
+        const double factor = its > 0 ? own / its : 1;
+        const bool sized = std::abs(factor - 1) > 0.02;
+        // As it was read first, then along any other axes.
+        std::vector<Convention> tried{options_.read_as};
+        for (int up = 0; up < 6; ++up)
+            for (int front = 0; front < 6; ++front) {
+                Convention other = options_.read_as;
+                other.up = static_cast<Axis>(up), other.front = static_cast<Axis>(front);
+                if (is_valid(other)) tried.push_back(other);
+            }
+        for (const Convention& read : tried) {
+            const Conversion back({}, options_.read_as), again(read, {});
+            const bool good = std::all_of(bones_.begin(), bones_.end(), [&](const auto& b) {
+                const double most = std::max(options_.tolerance_m, length(b.first) / 50);
+                const Vec3 turned = again.vector(back.vector(b.second));
+                return length(turned * (sized ? factor : 1) - b.first) <= most;
+            });
+            if (!good) continue;
+            std::string out;
+            if (sized) out = "unit = " + unit_text(options_.read_as.metres_per_unit * factor);
+            if (read.up != options_.read_as.up || read.front != options_.read_as.front)
+                out += fmt::format("{}up = \"{}\"\nfront = \"{}\"", out.empty() ? "" : "\n",
+                                   name(read.up), name(read.front));
+            return out.empty() ? out
+                               : fmt::format("{}   # under [[source]]: all {} bones fit then", out,
+                                             bones_.size());
+        }
+        return {};
+    }
+
+    /// A unit by its name where it is near one that has one.
+    static std::string unit_text(double metres) {
+        for (const std::string& named : unit_names())
+            if (const auto m = parse_unit(named); m && std::abs(*m / metres - 1) < 0.02)
+                return "\"" + named + "\"";
+        return fmt::format("\"{:.4g}\"", metres);
     }
 
     /// True when every timeline keys where the node stands: its rest place then says nothing.
@@ -176,6 +267,10 @@ class JointMatcher {
                            other[i].expected, ""});
         if (other.size() > kMostTold)
             out.back().found += fmt::format("; {} joints more differ", other.size() - kMostTold);
+        if (std::string fit = what_fits(); !fit.empty()) {
+            out.front().remedy = std::move(fit);
+            return out;
+        }
         out.front().remedy =
             "motion of this very skeleton; that of another one has to be carried over first. Where "
             "all lengths differ by one factor: unit = \"...\" under [[source]]";
@@ -203,7 +298,9 @@ class JointMatcher {
     const Scene& motion_;
     const JointMapOptions& options_;
     const std::vector<Affine> own_, its_;
-    std::vector<int> joint_of_;  ///< by node of the motion
+    std::vector<int> joint_of_;                 ///< by node of the motion
+    std::vector<std::vector<Affine>> poses_;    ///< of the motion's nodes
+    std::vector<std::pair<Vec3, Vec3>> bones_;  ///< the figure's and the file's, at rest
     std::vector<OtherBone> other_parents_, other_places_, other_offsets_;
     JointMap map_;
 };

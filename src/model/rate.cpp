@@ -1,10 +1,16 @@
 #include "mellow/rate.h"
 
+#include <algorithm>
 #include <array>
 #include <charconv>
 #include <cmath>
 
 namespace mellow {
+
+double single_step(double seconds) {
+    const double size = std::max(std::abs(seconds), 1e-6);
+    return std::ldexp(1.0, std::ilogb(size) - 23);  // a significand of 24 bits
+}
 namespace {
 
 constexpr std::array<FrameRate, 17> kUsual{{{12, 1},

@@ -215,7 +215,8 @@ bool lists_fit(const std::vector<const std::vector<double>*>& lists, FrameRate r
         keys += times->size();
         for (const double t : *times) {
             any = any || t > 0;
-            missed += std::abs(t * k - nearest_whole(t * k)) > kOnFrame ? 1 : 0;
+            const double off = std::abs(t * k - nearest_whole(t * k));
+            missed += off > kOnFrame + k * single_step(t) ? 1 : 0;
         }
         if (missed * 20 > keys + times->size() && missed * 20 > keys) break;
     }
@@ -382,8 +383,7 @@ void snap_keys(Scene& scene) {
     change_times(scene, [&](std::vector<double>& times) {
         for (std::size_t i = 0; i < times.size(); ++i) {
             const double frame = nearest_whole(times[i] * k);
-            // What single precision does to a time: half a unit in the last of 24 places.
-            if (std::abs(times[i] * k - frame) > kSnap + 6e-8 * frame) continue;
+            if (std::abs(times[i] * k - frame) > kSnap + k * single_step(times[i])) continue;
             const double exact = scene.rate.seconds(static_cast<std::int64_t>(frame));
             // Two keys within a rounding of one frame stay two.
             const bool fits =
@@ -400,7 +400,12 @@ FrameSpan whole_frames(double first, double last) {
 
 FrameSpan frames_of(const Timeline& timeline, FrameRate rate) {
     const auto span = key_span(timeline);
-    return whole_frames(span[0] * rate.per_second(), span[1] * rate.per_second());
+    // A time that is a rounding beyond a frame is that frame.
+    const auto frame = [&](double second) {
+        const double f = second * rate.per_second(), whole = nearest_whole(f);
+        return std::abs(f - whole) <= rate.per_second() * single_step(second) ? whole : f;
+    };
+    return whole_frames(frame(span[0]), frame(span[1]));
 }
 
 Result<int> find_timeline(const Scene& scene, const std::string& name, const std::string& prefix,

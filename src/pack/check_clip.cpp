@@ -228,7 +228,7 @@ void Checker::grid(const CheckedFile& file, const std::string& what, const Timel
     if (file.format != FileFormat::kBvh && file.format != FileFormat::kDae)
         demand(
             "first-key", what, fmt::format("at {:.6g} s, frame {}", begin, target_.first_frame),
-            fmt::format("at {:.6g} s", first), std::abs(first - begin) < 1e-5,
+            fmt::format("at {:.6g} s", first), std::abs(first - begin) < 1e-5 + single_step(begin),
             fmt::format("first_frame = {}   # in the target, and pack again", target_.first_frame));
     bool uniform = true;
     std::size_t keys = 0;
@@ -237,8 +237,8 @@ void Checker::grid(const CheckedFile& file, const std::string& what, const Timel
         keys = std::max(keys, curve.times.size());
         const double step = 1 / target_.rate.per_second();
         for (std::size_t k = 1; k < curve.times.size(); ++k)
-            uniform = uniform &&
-                      std::abs(curve.times[k] - curve.times[k - 1] - step) < 1e-4 * step + 1e-6;
+            uniform = uniform && std::abs(curve.times[k] - curve.times[k - 1] - step) <
+                                     1e-4 * step + 2 * single_step(curve.times[k]);
     };
     for (const Channel& c : timeline.channels) look(c.curve);
     if (file.format == FileFormat::kDae) {

@@ -89,7 +89,7 @@ bool is_uniform(const Curve& curve, const Target& target, int all) {
         return false;
     for (int k = 0; k < all; ++k) {
         const double wanted = target.rate.seconds(k + target.first_frame);
-        if (std::abs(curve.times[at(k)] - wanted) > 1e-6 * (1 + wanted)) return false;
+        if (std::abs(curve.times[at(k)] - wanted) > 1e-6 + single_step(wanted)) return false;
     }
     return true;
 }
@@ -136,6 +136,29 @@ Timeline sampled(const Scene& scene, const Timeline& timeline, const Target& tar
     return out;
 }
 
+/// Curves of single weights, as COLLADA has them, at all samples of a clip.
+void gather_weights(const Scene& scene, Timeline& timeline, const Target& target, int samples) {
+    std::vector<double> times;
+    for (int k = 0; k < samples; ++k) times.push_back(target.rate.seconds(k + target.first_frame));
+    for (const auto run : member_runs(timeline.members)) {
+        const int node = run[0].node;
+        if (run[0].element != kNone || morph_count(scene, node) == 0) continue;
+        const std::vector<double> rest = rest_weights(scene, node);
+        std::vector<double> values;
+        for (const double t : times) {
+            std::vector<double> now = rest;
+            for (const MemberCurve& c : run)
+                if (c.element == kNone) sample(c, {&t, 1}, &now.at(at(c.member)));
+            values.insert(values.end(), now.begin(), now.end());
+        }
+        timeline.channels.push_back({node,
+                                     Path::kWeights,
+                                     {Interpolation::kLinear, static_cast<int>(rest.size()),
+                                      KeyTimes(times), std::move(values)}});
+    }
+    std::erase_if(timeline.members, [](const MemberCurve& c) { return c.element == kNone; });
+}
+
 /// Weights of a mesh in the same file, as those of a mesh in another one.
 void name_weights(const Scene& scene, Timeline& timeline) {
     for (Channel& c : timeline.channels)
@@ -165,9 +188,10 @@ Result<Scene> one_clip(Scene scene, const std::string& name, const Target& targe
     scene.rate = target.rate;
     snap_keys(scene);
     Timeline& timeline = scene.timelines[0];
+    const int all = samples + (target.rest_first ? 1 : 0);
+    gather_weights(scene, timeline, target, all);
     name_weights(scene, timeline);
     drop_meshes(scene);
-    const int all = samples + (target.rest_first ? 1 : 0);
     bool plain = timeline.members.empty(), weights = true;
     for (const Channel& c : timeline.channels) plain = plain && is_uniform(c.curve, target, all);
     for (const MorphCurve& c : timeline.morphs)
@@ -180,7 +204,7 @@ Result<Scene> one_clip(Scene scene, const std::string& name, const Target& targe
     if (!plain) {
         const auto [first, last] = key_span(timeline);
         const double wanted = target.rate.seconds(all - 1 + target.first_frame);
-        if (std::abs(last - wanted) > 1e-4 + 1e-6 * wanted)
+        if (std::abs(last - wanted) > 1e-4 + single_step(wanted))
             return misses(name, fmt::format("keys from {} to {} s", first, last),
                           fmt::format("a last key at {} s", wanted));
         Timeline grid = sampled(scene, timeline, target, samples);
@@ -317,18 +341,25 @@ Result<Scene> decode_scene(StoredFile file, const Target& target) {
     return decode_scene(read_checked(std::move(file), name), target);
 }
 
+namespace {
+
+/// A BVH file counts frames from its own first; a COLLADA clip is read from its start.
+Target as_read(Target target, FileFormat format) {
+    if (format == FileFormat::kBvh || format == FileFormat::kDae) target.first_frame = 0;
+    return target;
+}
+
+}  // namespace
+
 Result<Scene> decode_clip(CheckedFile file, const Target& target, const Scene& skin,
                           const std::string& clip, int samples) {
     const FileFormat format = file.format;
     MELLOW_TRY(Scene scene, decode_scene(std::move(file), target));
     if (format == FileFormat::kCsv) scene = hung_like(std::move(scene), skin);
     if (format == FileFormat::kBvh) name_like(scene, skin);
-    // A BVH file counts frames from its own first; a COLLADA clip is read from its start.
-    Target from_zero = target;
-    from_zero.first_frame =
-        format == FileFormat::kBvh || format == FileFormat::kDae ? 0 : target.first_frame;
-    return scene.timelines.size() == 1 ? one_clip(std::move(scene), clip, from_zero, samples)
-                                       : clip_of(scene, from_zero, clip, samples);
+    return scene.timelines.size() == 1
+               ? one_clip(std::move(scene), clip, as_read(target, format), samples)
+               : clip_of(scene, format, target, clip, samples);
 }
 
 Result<Scene> decode_clip(StoredFile file, const Target& target, const Scene& skin,
@@ -337,17 +368,18 @@ Result<Scene> decode_clip(StoredFile file, const Target& target, const Scene& sk
     return decode_clip(read_checked(std::move(file), name), target, skin, clip, samples);
 }
 
-Result<Scene> clip_of(const Scene& file, const Target& target, const std::string& clip,
-                      int samples) {
+Result<Scene> clip_of(const Scene& file, FileFormat format, const Target& target,
+                      const std::string& clip, int samples) {
     Scene one;
     one.convention = file.convention;
+    one.stack_convention = file.stack_convention;
     one.nodes = file.nodes;
     one.roots = file.roots;
     for (const Mesh& mesh : file.meshes)
         one.meshes.push_back({mesh.name, {}, mesh.target_names, {}, {}, {}});
     for (const Timeline& timeline : file.timelines)
         if (timeline.name == clip) one.timelines.push_back(timeline);
-    return one_clip(std::move(one), clip, target, samples);
+    return one_clip(std::move(one), clip, as_read(target, format), samples);
 }
 
 }  // namespace mellow

@@ -37,7 +37,7 @@ Result<Scene> decode_clip(CheckedFile file, const Target& target, const Scene& s
 Result<Scene> decode_clip(StoredFile file, const Target& target, const Scene& skin,
                           const std::string& clip, int samples);
 /// The same out of a file with several, read already.
-Result<Scene> clip_of(const Scene& file, const Target& target, const std::string& clip,
-                      int samples);
+Result<Scene> clip_of(const Scene& file, FileFormat format, const Target& target,
+                      const std::string& clip, int samples);
 
 }  // namespace mellow

@@ -122,8 +122,7 @@ ClipInfo clip_from_facts(JsonMembers& facts, const Conversion& in) {
     if (clip.samples < 1 || clip.samples > kMostClipSamples)
         facts.fail("samples", fmt::format("{} of them", clip.samples));
     if (clip.period < 0 || clip.period > clip.samples)
-        facts.fail("period_intervals",
-                   fmt::format("{} for {} samples", clip.period, clip.samples));
+        facts.fail("period_intervals", fmt::format("{} for {} samples", clip.period, clip.samples));
     const std::string loop = facts.text("loop");
     bool known = false;
     for (const LoopForm form : {LoopForm::kOnce, LoopForm::kClosed, LoopForm::kOpen})

@@ -20,6 +20,7 @@ constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;   // 1 mm, half a deg
 constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
 constexpr double kPopRatio = 10;                             ///< times the median of the clip
 constexpr double kDrift_m = 0.3;
+constexpr double kNoStep_s = 0.7;      ///< shorter ones need not have a step
 constexpr double kStillFrames = 6;     // of the source
 constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
 
@@ -63,9 +64,8 @@ class ClipJudge {
                  "what is hidden by scale may be lit or culled wrongly in an engine"});
     }
 
-    void motion(const Clip& clip, const LoopGap& gap, const RecipeClip& wanted) {
-        travel(clip, wanted);
-        if (clip.loop != LoopForm::kClosed || !hips_stay(clip, wanted)) return;
+    void loop(const Clip& clip, const LoopGap& gap, const RecipeClip& wanted) {
+        if (clip.loop != LoopForm::kClosed) return;
         const bool apart = gap.distance_m > kLoopGap_m || gap.angle_rad > kLoopGap_rad ||
                            gap.weight > 0.01 || gap.scale > 1e-3 || gap.scalar > 0.01;
         const bool open = gap.distance_m > kLoopOpen_m || gap.angle_rad > kLoopOpen_rad ||
@@ -73,16 +73,11 @@ class ClipJudge {
         if (apart)
             out_.push_back(
                 {Code::kLoopOpen, open ? Severity::kStop : Severity::kWarning, wanted.range.where,
-                 fmt::format("last and first pose differ by {:.1f} mm, {:.2f} degrees{}, scale "
+                 fmt::format("last and first pose differ by {:.1f} mm{}, {:.2f} degrees{}, scale "
                              "{:.3f}, weight {:.3f}, scalar {:.3f}",
-                             gap.distance_m * 1000, gap.angle_rad * kDegrees,
-                             gap.joint < 0
-                                 ? ""
-                                 : fmt::format(" at \"{}\"", figure_.skeleton()[gap.joint].name),
-                             gap.scale, gap.weight, gap.scalar),
-                 "a loop whose last frame repeats the first",
-                 "end the range on the frame that repeats the first; or stored = \"open\", where "
-                 "that frame was left away; or drop loop = true"});
+                             gap.distance_m * 1000, at_joint(gap.joint), gap.angle_rad * kDegrees,
+                             at_joint(gap.turned), gap.scale, gap.weight, gap.scalar),
+                 "a loop whose last frame repeats the first", loop_remedy(clip, wanted)});
         else if ((gap.speed_m_s > 0.2 && gap.speed_m_s > 2 * gap.usual_speed_m_s) ||
                  (gap.spin_rad_s > 0.5 && gap.spin_rad_s > 2 * gap.usual_spin_rad_s))
             out_.push_back(
@@ -99,7 +94,7 @@ class ClipJudge {
     /// Feet and jumps of figures that have feet, and wheels.
     MotionCheck steps(const Clip& clip, const RecipeClip& wanted) {
         const RecipeMotion& rules = recipe_.motion;
-        MotionSubjects subjects{figure_.feet(), figure_.wheels(), rules.rules, {}};
+        MotionSubjects subjects{figure_.feet(), figure_.wheels(), rules.rules, {}, figure_.hips()};
         for (std::size_t p = 0; p < rules.planes.size(); ++p)
             if (rules.planes[p].clips.empty() || fits_any(rules.planes[p].clips, wanted.range.name))
                 subjects.planes.push_back(figure_.planes()[p]);
@@ -112,6 +107,15 @@ class ClipJudge {
             out_.push_back({code, Severity::kWarning, wanted.range.where, std::move(what),
                             std::move(expected), std::move(remedy)});
         };
+        const bool stands = std::any_of(found.feet.begin(), found.feet.end(),
+                                        [](const FootMotion& f) { return !f.contacts.empty(); });
+        const double goes = way_m(clip);
+        if (!found.feet.empty() && !stands && goes > kDrift_m && clip.seconds() > kNoStep_s)
+            add(Code::kFootSlide,
+                fmt::format("none of its feet ever stands, and it goes {:.2f} m", goes),
+                "feet that stand while a figure goes",
+                "slide nothing but what slides: feet = []   # under [motion], where it has none "
+                "that should stand");
         for (const FootMotion& foot : found.feet) {
             if (foot.slide_m * 1000 > rules.slide_mm)
                 add(Code::kFootSlide,
@@ -148,12 +152,11 @@ class ClipJudge {
                                 "[...] of the plane, without this one",
                                 std::ceil(plane.depth_m * 1000)));
         const Pop& pop = found.pop;
-        if (!figure_.feet().empty() && pop.jump_m * 1000 > rules.pop_mm &&
-            pop.jump_m > kPopRatio * pop.median_m)
+        if (!figure_.feet().empty() && pop.jump_m * 1000 > rules.pop_mm && pop.ratio() > kPopRatio)
             add(Code::kPop,
                 fmt::format("\"{}\" jumps by {:.0f} mm at sample {}, {:.0f} times what is usual "
                             "in the clip",
-                            pop.joint, pop.jump_m * 1000, pop.sample, pop.jump_m / pop.median_m),
+                            pop.joint, pop.jump_m * 1000, pop.sample, pop.ratio()),
                 "motion without jumps",
                 fmt::format("look at that sample; pop_mm = {:.0f}   # under [motion], if it is "
                             "meant",
@@ -161,10 +164,28 @@ class ClipJudge {
         return found;
     }
 
-    /// Hips that travel say nothing about the seam: their gap is the travel that is missing.
-    bool hips_stay(const Clip& clip, const RecipeClip& wanted) const {
-        return wanted.travel.ground ||
-               hips_drift(clip, figure_.skeleton(), figure_.hips()).ground_m <= kDrift_m;
+    /// How far the hips go over the ground.
+    double way_m(const Clip& clip) const {
+        const HipsDrift drift = hips_drift(clip, figure_.skeleton(), figure_.hips());
+        return std::max(drift.ground_m, clip.travel.path_m);
+    }
+
+    std::string at_joint(int joint) const {
+        return joint < 0 ? "" : fmt::format(" at \"{}\"", figure_.skeleton()[joint].name);
+    }
+
+    /// What closes a loop: the travel that is missing, before anything else.
+    std::string loop_remedy(const Clip& clip, const RecipeClip& wanted) const {
+        const HipsDrift drift = hips_drift(clip, figure_.skeleton(), figure_.hips());
+        const bool ground = drift.ground_m > kLoopOpen_m && !wanted.travel.ground,
+                   height = drift.climb_m > kLoopOpen_m && !wanted.travel.height;
+        if (drift.ground_m > kDrift_m && ground)
+            return fmt::format("travel = [\"ground\"{}]   # in the clip: the root carries the way",
+                               height ? ", \"height\"" : "");
+        return fmt::format(
+            "end the range on the frame that repeats the first; or stored = \"open\", where "
+            "that frame was left away; or loop = \"repair\"{}; or drop loop = true",
+            height ? ", or travel with \"height\"" : "");
     }
 
     void travel(const Clip& clip, const RecipeClip& wanted) {
@@ -198,10 +219,13 @@ class ClipJudge {
             add(Code::kTravelInHips, Severity::kWarning,
                 fmt::format("the hips end {:.2f} m higher or lower, the root stays", drift.climb_m),
                 expected, remedy);
-        const Travel& t = clip.travel;
-        if (!wanted.range.is_pose() && (asked.ground || asked.height || asked.heading) &&
-            t.path_m < 1e-3 && std::abs(t.height_change_m) < 1e-3 &&
-            std::abs(t.heading_change_rad) < 1e-3)
+        if (asked.height && asked.height_from == TravelParts::Height::kFeet &&
+            !any_foot_stands(clip, figure_.skeleton(), figure_.feet()))
+            add(Code::kTravelAbsent, Severity::kWarning,
+                "height by standing feet was asked for, and no foot ever stands: none is carried",
+                "a foot that stands, slower than 0.25 m/s for 0.15 s",
+                "feet = [...] under [motion], or take \"height\" out of travel");
+        else if (!wanted.range.is_pose() && asked.any() && stays(clip))
             add(Code::kTravelAbsent, Severity::kStop,
                 fmt::format("travel was asked for, and \"{}\" stays where it is",
                             figure_.skeleton()[figure_.hips()].name),
@@ -209,6 +233,32 @@ class ClipJudge {
                 "name the joint that does with hips = \"...\" under [travel], or take travel out "
                 "of "
                 "the clip");
+    }
+
+    /// True where the root never leaves its first pose.
+    static bool stays(const Clip& clip) {
+        const JointTrack& root = clip.joints[0];
+        const Transform first = local_at(root, 0);
+        for (int k = 1; k < clip.samples; ++k) {
+            const Transform now = local_at(root, k);
+            if (length(now.t - first.t) > 1e-3 || angle_between(now.r, first.r) > 1e-3)
+                return false;
+        }
+        return true;
+    }
+
+    /// A source's root that travels by itself.
+    void own_root(const Clip& clip, const RecipeClip& wanted) {
+        const Travel& t = clip.travel;
+        if (figure_.root() != RootKind::kMoves || wanted.travel.any() ||
+            !(t.ground || t.height || t.heading))
+            return;
+        out_.push_back({Code::kAssumed, Severity::kNote, wanted.range.where,
+                        fmt::format("\"{}\" travels by itself: {:.2f} m over the ground, {:+.2f} m "
+                                    "up, {:+.0f} degrees; that is kept",
+                                    figure_.skeleton()[0].name, t.path_m, t.height_change_m,
+                                    t.heading_change_rad * kDegrees),
+                        "", "travel = [\"ground\", \"heading\"]   # makes it anew from the hips"});
     }
 
     /// A clip whose end stands still.
@@ -342,9 +392,17 @@ Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& 
                      const Baked& baked, PackedClip& packed) {
     ClipJudge judge(recipe, figure, packed.plan);
     judge.losses(baked, packed);
-    judge.motion(baked.clip, packed.gap, job.clip);
+    judge.travel(baked.clip, job.clip);
+    judge.own_root(baked.clip, job.clip);
     packed.motion_check = judge.steps(baked.clip, job.clip);
     judge.end(baked.clip, job.clip);
+    return judge.take();
+}
+
+Findings judge_loop(const Recipe& recipe, const Figure& figure, const ClipJob& job,
+                    const Clip& clip, const PackedClip& packed) {
+    ClipJudge judge(recipe, figure, packed.plan);
+    judge.loop(clip, packed.gap, job.clip);
     return judge.take();
 }
 

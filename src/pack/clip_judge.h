@@ -26,6 +26,9 @@ Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& 
                      const Baked& baked, PackedClip& packed);
 /// Of a clip that was read back and measured. `dropped`: joints were left out as the target wants,
 /// so that what their vertices are off by is told and not a stop.
+/// What is to be said of the seam of a loop, `packed.gap`.
+Findings judge_loop(const Recipe& recipe, const Figure& figure, const ClipJob& job,
+                    const Clip& clip, const PackedClip& packed);
 Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedClip& packed,
                      const Status& within_tolerance, bool dropped);
 

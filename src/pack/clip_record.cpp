@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "base/finding_json.h"
-#include "math/degrees.h"
 #include "crate/hash.h"
+#include "math/degrees.h"
 #include "mellow/share.h"
 #include "pack/clip_json.h"
 
@@ -196,7 +196,9 @@ void write_members(JsonWriter& json, const PackedClip& packed, const Conversion&
     if (packed.clip.loop != LoopForm::kOnce)
         json.object("loop_gap", [&] {
             json.member("mm", tidy(packed.gap.distance_m * 1000));
+            json.text_member("joint", packed.gap_joint);
             json.member("degrees", tidy(packed.gap.angle_rad * kDegrees));
+            json.text_member("turned", packed.gap_turned);
             json.member("weight", tidy(packed.gap.weight)).member("scale", tidy(packed.gap.scale));
             json.member("scalar", tidy(packed.gap.scalar));
             json.member("speed_m_s", tidy(packed.gap.speed_m_s));
@@ -309,6 +311,8 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
         JsonMembers gap = json.object("loop_gap");
         packed.gap.distance_m = gap.number("mm") / 1000;
         packed.gap.angle_rad = gap.number("degrees") / kDegrees;
+        if (gap.has("joint")) packed.gap_joint = gap.text("joint");
+        if (gap.has("turned")) packed.gap_turned = gap.text("turned");
         packed.gap.weight = gap.number("weight");
         packed.gap.scale = gap.number("scale");
         packed.gap.scalar = gap.number("scalar");

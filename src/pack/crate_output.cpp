@@ -253,6 +253,10 @@ void CrateOutput::check_size(const Bounds& bounds) {
          "[checks] lets it pass"});
 }
 
+FileFormat CrateOutput::shared_format() const {
+    return target_.layout == Layout::kOneFile ? target_.skin_format : target_.clip_format;
+}
+
 bool CrateOutput::shares_a_file() const {
     return target_.layout == Layout::kSkinAndLibrary || target_.layout == Layout::kOneFile;
 }
@@ -294,10 +298,10 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
         like = skins->prove(first->clip.motion, first->clip.packed.proof, out.motion, packed.plan);
     if (like && !within(*like, recipe_.tolerance)) like.reset();  // an upper bound; it may be less
     const auto measure = [&](const Take& take) {
-        return prove_clip(
-            take, packed.plan, *skin_proof_, out.motion,
-            driven_by(*baked.motion->scene, fit_sources(baked.motion->sources, fitted_->fit()),
-                      *baked.rig));
+        return prove_clip(take, packed.plan, *skin_proof_, out.motion,
+                          driven_by(*baked.motion->scene,
+                                    fit_sources(baked.motion->sources, fitted_->fit()), *baked.rig),
+                          baked.job->clip.travel.any());
     };
     auto proof =
         like ? Result<ClipProof>(std::move(*like)) : measure(fitted_->take(baked.take, mounts()));
@@ -312,6 +316,13 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
                 f.remedy =
                     "rest_skin = \"kept\": bound in another pose, vertices between joints "
                     "move differently; or raise the tolerance under [proof]";
+    if (!good && jobs_->figure().root() == RootKind::kMoves && baked.job->clip.travel.any())
+        for (Finding& f : packed.findings)
+            if (f.code == Code::kProofFailed)
+                f.remedy = fmt::format(
+                    "root = \"motion\"   # under [travel]: a root above \"{}\", which carries "
+                    "vertices itself and cannot be made anew",
+                    report_.root);
     packed.inputs = inputs_of(i);
     packed = settled(packed, target_.convention);
     return {};
@@ -349,6 +360,19 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     clip.labels = jobs_->clips()[i].clip.labels;
     if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
     MELLOW_TRY(clip.cues, cues(i, baked));
+    // Joints that this target leaves out do not open its loops.
+    const Figure& figure = jobs_->figure();
+    std::vector<bool> counted(at(figure.skeleton().size()), false);
+    for (const int joint : fitted_->fit().from)
+        if (joint != kNone) counted[at(joint)] = true;
+    out.packed.gap = loop_gap(baked.clip, figure.skeleton(), counted);
+    append(out.packed.findings,
+           judge_loop(recipe_, figure, jobs_->clips()[i], baked.clip, out.packed));
+    const auto own_name = [&](int joint) {
+        return joint < 0 ? std::string() : fitted_->name_of(joint);
+    };
+    out.packed.gap_joint = own_name(out.packed.gap.joint);
+    out.packed.gap_turned = own_name(out.packed.gap.turned);
     MELLOW_CHECK(fit_to(target_, *fitted_, clip, out.packed));
     if (shares_a_file()) {
         out.clip = std::move(clip);
@@ -372,8 +396,7 @@ Status CrateOutput::write_shared() {
     MELLOW_TRY(
         const WrittenScene written,
         encode_scene(with_clips(one ? skin_scene_ : joints, fitted_->skeleton(), clips, target_),
-                     target_, one ? target_.skin_format : target_.clip_format,
-                     one ? names_.skin : names_.library));
+                     target_, shared_format(), one ? names_.skin : names_.library));
     say_once(report_, written.findings);
     MELLOW_TRY(shared_record_, put_files(folder(), written, one ? "skin" : "clip"));
     if (one) report_.skin = shared_record_;
@@ -390,7 +413,7 @@ Result<OutputClip> CrateOutput::prove_shared(std::size_t i, const BakedClip& bak
     out.packed.file = shared_record_;
     out.packed.file.role = "clip";
     const ClipInfo& told = out.packed.clip;
-    MELLOW_TRY(out.motion, clip_of(*shared_, target_, told.name, told.samples));
+    MELLOW_TRY(out.motion, clip_of(*shared_, shared_format(), target_, told.name, told.samples));
     MELLOW_CHECK(prove(i, baked, {}, out));
     return out;
 }

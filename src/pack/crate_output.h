@@ -88,6 +88,7 @@ class CrateOutput {
                             const std::optional<Measured>& first = {}) const;
     /// True where clips share a file: write_shared() writes it, and prove_shared() measures each.
     bool shares_a_file() const;
+    FileFormat shared_format() const;
     Status write_shared();
     Result<OutputClip> prove_shared(std::size_t i, const BakedClip& baked) const;
 

@@ -64,25 +64,24 @@ Finding CrateOutput::not_there(std::size_t i) const {
     const std::string& name = jobs_->clips()[i].clip.range.name;
     const auto again = [&](const StandingCrate& part) {
         const auto share = part.share();
-        return share
-                   ? fmt::format("mellow pack {} --share {}/{} -o {} --replace",
-                                 shell_word((recipe_.folder / recipe_.file).string()), share->number,
-                                 share->of,
-                                 shell_word(share->part == ".."
-                                                ? part.folder().parent_path().string()
-                                                : part.folder().string()))
-                   : "pack it again";
+        return share ? fmt::format(
+                           "mellow pack {} --share {}/{} -o {} --replace",
+                           shell_word((recipe_.folder / recipe_.file).string()), share->number,
+                           share->of,
+                           shell_word(share->part == ".." ? part.folder().parent_path().string()
+                                                          : part.folder().string()))
+                     : "pack it again";
     };
     for (const auto& part : from_) {
         if (!part->lists(name)) continue;
         if (part->altered(name))
-            return {Code::kShareDiffers,
-                    Severity::kStop,
-                    part->folder().string(),
-                    fmt::format("its crate.json says other things of \"{}\" than packing wrote",
-                                name),
-                    "manifests as they were packed",
-                    again(*part)};
+            return {
+                Code::kShareDiffers,
+                Severity::kStop,
+                part->folder().string(),
+                fmt::format("its crate.json says other things of \"{}\" than packing wrote", name),
+                "manifests as they were packed",
+                again(*part)};
         const std::vector<std::string> broken = part->broken();
         if (broken.empty())
             return {Code::kShareDiffers,

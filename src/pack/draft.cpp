@@ -286,7 +286,7 @@ class Drafter {
             TravelParts& travel = source_travel_[jobs.source_name(job.motion)];
             travel.ground |= ground, travel.height |= height, travel.heading |= heading;
             const Pop pop = check_motion(clip, skeleton, MotionSubjects{}).pop;
-            if (pop.sample == 1 && pop.jump_m > kPose_m && pop.jump_m > 10 * pop.median_m)
+            if (pop.sample == 1 && pop.jump_m > kPose_m && pop.ratio() > 10)
                 calibrated_[jobs.source_name(job.motion)] = fmt::format(
                     "frame {} is a pose of its own: \"{}\" jumps by {:.0f} mm behind it",
                     range.first, pop.joint, pop.jump_m * 1000);

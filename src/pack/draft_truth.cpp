@@ -172,12 +172,13 @@ bool is_control(unsigned char c) { return c < 0x20 || c == 0x7f; }
 }  // namespace
 
 std::string toml_text(const std::string& text) {
-    return "\"" + in_toml(text,
-                          [](unsigned char c) {
-                              return is_control(c)           ? fmt::format("\\u{:04X}", c)
-                                     : c == '"' || c == '\\' ? fmt::format("\\{:c}", c)
-                                                             : std::string(1, static_cast<char>(c));
-                          }) +
+    return "\"" +
+           in_toml(text,
+                   [](unsigned char c) {
+                       return is_control(c)           ? fmt::format("\\u{:04X}", c)
+                              : c == '"' || c == '\\' ? fmt::format("\\{:c}", c)
+                                                      : std::string(1, static_cast<char>(c));
+                   }) +
            "\"";
 }
 

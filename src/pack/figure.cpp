@@ -197,7 +197,8 @@ Status Figure::make_skeleton(PackReport& report) {
         MELLOW_CHECK(drive_root(skeleton_, sources_, scene_, node));
     }
     MELLOW_CHECK(note_axes(choice, report));
-    report.drives = kept_drives(sheet_, recipe_->strip_prefix, scene_, skeleton_, sources_);
+    drives_ = kept_drives(sheet_, recipe_->strip_prefix, scene_, skeleton_, sources_);
+    report.drives = drives_;
     for (const Joint& j : skeleton_.joints()) report.joints.push_back(j.name);
     MELLOW_CHECK(find_hips(report));
     return find_feet();
@@ -210,7 +211,7 @@ Result<int> Figure::joint_named(const std::string& name, const std::string& wher
     std::vector<std::string> names;
     for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
     return Finding{
-        Code::kNameUnknown,   Severity::kStop, where, fmt::format("no joint \"{}\"", name),
+        Code::kNameUnknown,   Severity::kStop,   where, fmt::format("no joint \"{}\"", name),
         suggest(name, names), "correct the name"};
 }
 
@@ -258,13 +259,13 @@ Status Figure::find_feet() {
         }
         return joints;
     };
-    feet_ = named(recipe_->motion.feet, "feet");
-    wheels_ = named(recipe_->motion.wheels, "wheels");
+    feet_ = named(recipe_->motion.feet.value_or(std::vector<std::string>{}), "feet");
+    wheels_ = named(recipe_->motion.wheels.value_or(std::vector<std::string>{}), "wheels");
     if (!wrong.empty()) return wrong;
     std::vector<std::string> names;
     for (const Joint& j : skeleton_.joints()) names.push_back(j.name);
-    if (recipe_->motion.feet.empty()) feet_ = suggest_feet(skeleton_);
-    if (recipe_->motion.wheels.empty()) wheels_ = suggest_wheels(skeleton_);
+    if (!recipe_->motion.feet) feet_ = suggest_feet(skeleton_);
+    if (!recipe_->motion.wheels) wheels_ = suggest_wheels(skeleton_);
     planes_.clear();
     for (const RecipePlane& wanted : recipe_->motion.planes) {
         MotionPlane& plane = planes_.emplace_back(wanted.plane);

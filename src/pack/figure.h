@@ -10,6 +10,7 @@
 #include "mellow/recipe.h"
 #include "mellow/rig.h"
 #include "mellow/scene.h"
+#include "mellow/shaping.h"
 #include "mellow/stock.h"
 
 namespace mellow {
@@ -32,7 +33,23 @@ class Figure {
     const Conversion& conversion() const { return conversion_; }
     const Skeleton& skeleton() const { return skeleton_; }
     const JointSources& sources() const { return sources_; }
+    /// Drives of morph weights by joints alone: those of the manifest.
+    const std::vector<KeptDrive>& drives() const { return drives_; }
     int hips() const { return hips_; }
+    /// What joint 0 is: a root where the hips are another joint.
+    RootKind root() const {
+        return sources_[0].node == kNone ? RootKind::kAdded
+               : hips_ != 0              ? RootKind::kMoves
+                                         : RootKind::kFigure;
+    }
+    /// Joints that make a pose: all but cameras.
+    std::vector<bool> body() const {
+        std::vector<bool> out;
+        for (const JointSource& s : sources_)
+            out.push_back(s.node == kNone ||
+                          scene_.nodes[static_cast<std::size_t>(s.node)].camera == kNone);
+        return out;
+    }
     const std::vector<int>& feet() const { return feet_; }
     const std::vector<int>& wheels() const { return wheels_; }
     /// Those of the recipe, with their joints.
@@ -59,6 +76,7 @@ class Figure {
     Conversion conversion_;
     Skeleton skeleton_;
     JointSources sources_;
+    std::vector<KeptDrive> drives_;
     int hips_ = 0;
     std::vector<int> feet_, wheels_;
     std::vector<MotionPlane> planes_;

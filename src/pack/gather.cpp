@@ -90,8 +90,8 @@ std::string command(const Facts& like, int number) {
     }
     if (folder == part && number != like.share.number)
         folder = part.parent_path() / std::to_string(number);
-    return fmt::format("mellow pack {} --share {}/{} -o {}", shell_word(like.recipe.string()), number,
-                       like.share.of, shell_word(folder.string()));
+    return fmt::format("mellow pack {} --share {}/{} -o {}", shell_word(like.recipe.string()),
+                       number, like.share.of, shell_word(folder.string()));
 }
 
 /// Everything that is wrong with the parts of one crate.

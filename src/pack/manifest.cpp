@@ -31,12 +31,12 @@ class Checker {
         if (json.failed() || !json.has("format") || json.text("format") != "mellow-crate")
             return m_.bad("no manifest of a crate");
         if (const int version = json.whole("version"); version != kManifestVersion)
-            return m_.bad(version > kManifestVersion
-                              ? fmt::format("version {} of the manifest, not {}: a later mellow "
-                                            "has written it",
-                                            version, kManifestVersion)
-                              : fmt::format("version {} of the manifest, not {}", version,
-                                            kManifestVersion));
+            return m_.bad(
+                version > kManifestVersion
+                    ? fmt::format("version {} of the manifest, not {}: a later mellow "
+                                  "has written it",
+                                  version, kManifestVersion)
+                    : fmt::format("version {} of the manifest, not {}", version, kManifestVersion));
         if (parts == Parts::kRefused) MELLOW_CHECK(whole_crate(json, m_.folder));
         if (json.has("share")) {
             JsonMembers share = json.object("share");

@@ -3,11 +3,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <set>
 
 #include "base/at.h"
 #include "base/text.h"
 #include "math/degrees.h"
+#include "pack/driven_take.h"
 #include "pack/source_file.h"
 
 namespace mellow {
@@ -110,6 +112,7 @@ class MotionReader {
             }
         out_.stock = std::move(stock.timelines);
         drop_vertices(scene);
+        read_as_ = scene.convention;
         to_inside(scene);
         rename(scene, source_.strip_prefix, recipe_.renames);
         out_.cues = source_cues(scene, out_.file, out_.findings);
@@ -158,7 +161,13 @@ class MotionReader {
     Status move_joints(Scene scene) {
         JointMapOptions options;
         options.root = recipe_.root;
+        options.read_as = read_as_;
         MELLOW_TRY(JointMap map, match_joints(figure_.skeleton(), scene, options, out_.file));
+        if (map.bones == 0 && scene.nodes.size() > 2)
+            say({Code::kAssumed, Severity::kWarning, out_.file,
+                 "no bone could be compared with the figure's: keys move the place of every joint",
+                 "joints that keep their places in those above them",
+                 "nothing, if it is motion of this very skeleton"});
         if (map.turned > 0 && !source_.take_over_rest)
             return Finding{
                 Code::kSkeletonDiffers,
@@ -190,15 +199,79 @@ class MotionReader {
                              name_list(map.surplus)),
                  "joints of the figure", ""});
         MELLOW_CHECK(hold_morphs(scene, out_.file));
+        MELLOW_CHECK(find_weights(scene));
         out_.scene = std::make_shared<const Scene>(std::move(scene));
         out_.sheet = &kNoRules;
         out_.sources = std::move(map.sources);
         return {};
     }
 
+    /// Which of the file's weights are of the figure, and which of the figure's drives are left to
+    /// its joints. Weights that move nothing of the figure are refused: they would be lost.
+    Status find_weights(const Scene& scene) {
+        std::set<std::pair<std::string, std::string>> keyed;
+        const std::vector<MorphChannels> own = morph_channels(figure_.scene());
+        std::vector<std::string> meshes;
+        for (const MorphChannels& morphs : own) meshes.push_back(morphs.mesh);
+        for (const Timeline& timeline : scene.timelines)
+            for (const Channel& c : timeline.channels) {
+                if (c.path != Path::kWeights || !ever_moves(c.curve)) continue;
+                const Node& node = scene.nodes[at(c.node)];
+                const auto mesh = std::find_if(own.begin(), own.end(), [&](const MorphChannels& m) {
+                    return m.mesh == node.name;
+                });
+                if (mesh == own.end())
+                    return Finding{
+                        Code::kNameUnknown,
+                        Severity::kStop,
+                        fmt::format("{}, timeline \"{}\"", out_.file, timeline.name),
+                        fmt::format("morph weights of \"{}\", which is no mesh with morph targets "
+                                    "of the figure",
+                                    node.name),
+                        meshes.empty() ? "a figure with morph targets" : suggest(node.name, meshes),
+                        fmt::format("\"{}\" = \"{}\"   # under [rename]", node.name,
+                                    meshes.empty() ? "..." : nearest_or_first(node.name, meshes))};
+                for (const std::string& target : scene.meshes[at(node.mesh)].target_names)
+                    keyed.emplace(node.name, target);
+            }
+        std::vector<std::string> driven, told;
+        for (const KeptDrive& drive : figure_.drives()) {
+            if (keyed.contains({drive.mesh, drive.target})) {
+                told.push_back(drive.target);
+            } else {
+                driven.push_back(drive.target);
+                out_.drives.push_back(drive);
+            }
+        }
+        if (!driven.empty())
+            say({Code::kAssumed, Severity::kNote, out_.file,
+                 "morph weights that the figure's drives take from the joints: " +
+                     name_list(driven),
+                 "", ""});
+        if (!told.empty())
+            say({Code::kAssumed, Severity::kNote, out_.file,
+                 "morph weights that the file keys, in place of the figure's drives: " +
+                     name_list(told),
+                 "", ""});
+        return {};
+    }
+
+    static bool ever_moves(const Curve& curve) {
+        for (std::size_t i = 0; i < curve.values.size(); ++i)
+            if (std::abs(curve.values[i]) > 1e-9) return true;
+        return false;
+    }
+
+    static std::string nearest_or_first(const std::string& name,
+                                        const std::vector<std::string>& names) {
+        const std::string near = nearest_name(name, names);
+        return near.empty() ? names.front() : near;
+    }
+
     const Recipe& recipe_;
     const RecipeSource& source_;
     const Figure& figure_;
+    Convention read_as_;
     FigureMotion out_;
 };
 
@@ -212,7 +285,8 @@ Take FigureMotion::take(const Figure& figure, std::shared_ptr<const Rig> rig,
         for (Mount& mount : parts.mounts) mount.node = find_node(*scene, mount.name);
         parts.morphs = morph_channels(figure.scene());
     }
-    return play(*scene, std::move(rig), figure.skeleton(), sources, parts);
+    const Take take = play(*scene, std::move(rig), figure.skeleton(), sources, parts);
+    return drives.empty() ? take : driven_take(take, drives);
 }
 
 FigureMotion own_motion(const Figure& figure, const Recipe& recipe) {

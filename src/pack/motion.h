@@ -28,7 +28,8 @@ struct FigureMotion {
     std::string prefix;               ///< that timelines may be named with
     std::vector<TimelineStock> stock;
     std::vector<FileRecord> records;
-    std::vector<SourceCue> cues;  ///< of its timelines, with names of joints as in the figure
+    std::vector<SourceCue> cues;    ///< of its timelines, with names of joints as in the figure
+    std::vector<KeptDrive> drives;  ///< of the figure, that give weights which the file has not
     Findings findings;
 
     /// The take of a bound rig of this motion, with what proving the figure needs.

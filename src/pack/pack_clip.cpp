@@ -19,11 +19,10 @@ Result<BakedClip> bind_shaped(const Recipe& recipe, const Jobs& jobs, BakedClip 
     MELLOW_TRY(ShapedClip shaped, shaped_clip(recipe, jobs, *out.job, mounts, plan.end()));
     out.motion = shaped.motion, out.rig = shaped.rig;
     out.held = std::move(shaped.held);
-    out.place = place_of(*out.job, jobs.figure(), shaped.shaped.take);
+    out.place = place_of(*out.job, jobs.figure(), shaped.shaped.take, plan);
     out.unplaced = shaped.shaped.take;
-    out.take = out.job->clip.place.any()
-                   ? placed(shaped.shaped, out.place, jobs.figure().sources()[0].node == kNone)
-                   : shaped.shaped.take;
+    out.take = out.job->clip.place.any() ? placed(shaped.shaped, out.place, jobs.figure().root())
+                                         : shaped.shaped.take;
     out.facts.shared = std::move(shaped.findings);
     for (const PlacedPart& part : shaped.parts) {
         const auto sample = [&](double second) {
@@ -77,9 +76,7 @@ void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memo
     extract_travel(baked.clip, jobs.figure().skeleton(), jobs.figure().hips(), job.clip.travel,
                    jobs.figure().feet());
     if (job.clip.place.any())
-        place_clip(baked.clip, jobs.figure().skeleton(), out.place,
-                   jobs.figure().sources()[0].node == kNone);
-    facts.gap = loop_gap(baked.clip);
+        place_clip(baked.clip, jobs.figure().skeleton(), out.place, jobs.figure().root());
     facts.findings = judge_baked(recipe, jobs.figure(), job, baked, facts);
     out.clip = std::move(baked.clip);
     if (job.clip.travel.channels) travel_channels(out.clip, jobs.figure().skeleton());

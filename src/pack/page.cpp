@@ -276,8 +276,7 @@ std::set<std::string> files_of_page(const std::filesystem::path& page, const std
     const std::size_t end = text.find('}', begin);
     constexpr std::size_t kHash = 32;
     for (std::size_t at = begin; (at = text.find(".js\"", at)) < end; ++at)
-        if (at >= begin + kHash &&
-            text.find_first_not_of("0123456789abcdef", at - kHash) == at)
+        if (at >= begin + kHash && text.find_first_not_of("0123456789abcdef", at - kHash) == at)
             out.insert(text.substr(at - kHash, kHash + 3));
     return out;
 }

@@ -254,7 +254,13 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     read_sources(top, recipe);
     if (top.has("mirror"))
         section("mirror", [&](TomlTable& t) {
-            for (const std::string& key : t.keys()) recipe.mirror.emplace_back(key, t.text(key));
+            // These two are no texts; a joint of such a name can be paired all the same.
+            if (t.has("props") && !t.is_text("props")) recipe.mirror.props = t.texts("props", {});
+            if (t.has("middle") && !t.is_text("middle"))
+                recipe.mirror.middle_m = t.number("middle");
+            for (const std::string& key : t.keys())
+                if (t.is_text(key) || (key != "props" && key != "middle"))
+                    recipe.mirror.pairs.emplace_back(key, t.text(key));
         });
     if (top.has("rename"))
         section("rename", [&](TomlTable& t) { recipe.renames = read_rename_keys(t); });

@@ -52,8 +52,9 @@ RecipePlane read_plane(TomlTable& t) {
 
 void read_motion_checks(TomlTable& t, RecipeMotion& m) {
     m.where = t.where("");
-    m.feet = t.texts("feet", {});
-    m.wheels = t.texts("wheels", {});
+    if (t.has("feet")) m.feet = t.texts("feet", {});
+    if (t.has("wheels")) m.wheels = t.texts("wheels", {});
+    t.knows({"feet", "wheels"});
     m.wheel_share = read_within(t, "wheel_share", m.wheel_share, 0, 1);
     m.rules.ground_m = read_within(t, "ground", 0, -1e4, 1e4);
     m.slide_mm = read_within(t, "slide_mm", m.slide_mm, 0.1, 1e6);

@@ -202,6 +202,11 @@ void read_parts(TomlTable& t, RecipeClip& clip) {
         RecipePart& read = clip.parts.back();
         if (read.range.name.empty())
             read.range.name = fmt::format("{}..{}", read.range.first, read.range.last);
+        if (!part.has("carry")) {
+            const std::string joint = read.align.joint;
+            read.align = clip.align;
+            read.align.joint = joint;
+        }
         if (read.align.joint.empty()) read.align.joint = clip.align.joint;
     }
     if (tables.empty() && !above.empty())

@@ -60,8 +60,13 @@ std::string clip_text(const PackedClip& p) {
         text += fmt::format("  one loop  adds [{:.4f}, {:.4f}, {:.4f}] m and {:+.3f} degrees\n",
                             c.travel.step.x, c.travel.step.y, c.travel.step.z,
                             c.travel.step_heading_rad * kDegrees);
-        text += fmt::format("  seam      {:.4f} mm, {:.4f} degrees between last and first pose\n",
-                            p.gap.distance_m * 1000, p.gap.angle_rad * kDegrees);
+        const auto place = [](const std::string& joint) {
+            return joint.empty() ? "" : fmt::format(" at {}", joint);
+        };
+        text +=
+            fmt::format("  seam      {:.4f} mm{}, {:.4f} degrees{} between last and first pose\n",
+                        p.gap.distance_m * 1000, place(p.gap_joint), p.gap.angle_rad * kDegrees,
+                        place(p.gap_turned));
     }
     text += fmt::format(
         "  moving    joints {}, meshes with morphs {}{}; shear {:.2g}\n", p.proof.moving_joints,

@@ -9,6 +9,8 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "math/degrees.h"
+#include "mellow/travel.h"
+#include "pack/mirror_props.h"
 
 namespace mellow {
 namespace {
@@ -21,17 +23,14 @@ constexpr double kLargeRepair_m = 0.1, kLargeRepair_rad = 20 / kDegrees;
 class ClipShaper {
   public:
     ClipShaper(const Recipe& recipe, const Jobs& jobs, const std::vector<Mount>& mounts)
-        : recipe_(recipe), jobs_(jobs), mounts_(mounts) {
-        const Figure& figure = jobs.figure();
-        root_added_ = figure.sources()[0].node == kNone;
-    }
+        : recipe_(recipe), jobs_(jobs), mounts_(mounts), root_(jobs.figure().root()) {}
 
     Result<ShapedTake> clip(const ClipJob& job, bool outermost) {
         const RecipeClip& wanted = job.clip;
         std::vector<JoinPart> parts;
         for (const PartJob& part : job.parts)
             if (part.part == nullptr || !part.part->over) MELLOW_CHECK(add(job, part, parts));
-        MELLOW_TRY(Joined joined, join(std::move(parts), root_added_));
+        MELLOW_TRY(Joined joined, join(std::move(parts), root_));
         ShapedTake out = std::move(joined.shaped);
         if (outermost) out_.parts = std::move(joined.parts);
         for (const PartJob& part : job.parts)
@@ -45,7 +44,7 @@ class ClipShaper {
             all.take = out.take;
             MELLOW_CHECK(shape(all, 0, out.seconds, wanted.shaping, wanted.align,
                                wanted.range.where, whole));
-            MELLOW_TRY(Joined again, join(std::move(whole), root_added_));
+            MELLOW_TRY(Joined again, join(std::move(whole), root_));
             out = std::move(again.shaped);
             if (outermost) out_.parts = std::move(again.parts);
         }
@@ -93,7 +92,7 @@ class ClipShaper {
         const RecipeOver& over = *part.part->over;
         std::vector<JoinPart> pieces;
         MELLOW_CHECK(add(job, part, pieces));
-        MELLOW_TRY(Joined top, join(std::move(pieces), root_added_));
+        MELLOW_TRY(Joined top, join(std::move(pieces), root_));
         TakeLayer layer{std::move(top.shaped), over.at, over.again, over.added, over.from_rest};
         layer.weight = over.weight;
         layer.weights = over.weights;
@@ -126,7 +125,7 @@ class ClipShaper {
                  const RecipeAlign& align, const std::string& where, std::vector<JoinPart>& parts) {
         MELLOW_TRY(piece.align, joint_of(align, where));
         if (shaping.mirror) {
-            MELLOW_TRY(piece.take, mirrored(piece.take, where));
+            MELLOW_TRY(piece.take, mirrored(piece.take, first, last, where));
         }
         for (const CurvePoint& point : shaping.time.points)
             if (point.value > last - first + 1e-6)
@@ -175,26 +174,36 @@ class ClipShaper {
         return moved->take(jobs_.figure(), rig, mounts_);
     }
 
-    Result<Take> mirrored(const Take& take, const std::string& where) {
-        auto pairs = mirror_pairs(take, recipe_.mirror);
-        if (!pairs) {
-            Finding failure = pairs.failure();
+    Result<Take> mirrored(const Take& take, double first, double last, const std::string& where) {
+        auto found = mirror_pairs(take, recipe_.mirror.pairs);
+        if (!found) {
+            Finding failure = found.failure();
             failure.where = where + ", " + failure.where;
             return failure;
         }
-        Mirrored out = mirror(take, pairs.value(), root_added_);
-        if (!pairs.value().unpaired.empty())
-            out_.findings.push_back({Code::kMissingJoint, Severity::kWarning, where,
-                                     "joints without a partner, mirrored in themselves: " +
-                                         name_list(pairs.value().unpaired),
-                                     "partners on the other side",
-                                     "[mirror] with \"this_side\" = \"other_side\""});
-        if (out.asymmetry_m > kAsymmetry_m)
+        MirrorPairs& pairs = found.value();
+        if (recipe_.mirror.middle_m) pairs.middle_m = *recipe_.mirror.middle_m;
+        pairs.props = find_mirror_props(jobs_.figure(), pairs.joints, recipe_.mirror.props);
+        Mirrored out = mirror(take, pairs, root_);
+        if (!pairs.unpaired.empty())
+            out_.findings.push_back(
+                {Code::kMissingJoint, Severity::kWarning, where,
+                 "joints without a partner, mirrored in themselves: " + name_list(pairs.unpaired),
+                 "partners on the other side", "[mirror] with \"this_side\" = \"other_side\""});
+        const MirrorCost cost = mirror_cost(take, out, pairs, first, last);
+        if (out.asymmetry_m > kAsymmetry_m || cost.distance_m > kAsymmetry_m)
             out_.findings.push_back(
                 {Code::kAssumed, Severity::kNote, where,
-                 fmt::format("the figure is not the same on both sides at rest: \"{}\" by {:.3g} "
-                             "mm; joints keep their own lengths",
-                             out.asymmetric, out.asymmetry_m * 1000),
+                 fmt::format(
+                     "the figure is not the same on both sides at rest{}; joints keep their "
+                     "own lengths, which costs up to {:.3g} mm{}",
+                     out.asymmetric.empty() ? ""
+                                            : fmt::format(": \"{}\" by {:.3g} mm", out.asymmetric,
+                                                          out.asymmetry_m * 1000),
+                     cost.distance_m * 1000,
+                     cost.joint == kNone
+                         ? ""
+                         : fmt::format(" at \"{}\"", take.skeleton[cost.joint].name)),
                  "", ""});
         return std::move(out.take);
     }
@@ -204,8 +213,8 @@ class ClipShaper {
         const double frame = 1 / job.parts.front().rate.per_second();
         const TravelParts& travel = job.clip.travel;
         const LoopRepair way{frame, jobs_.figure().hips(), travel.ground, travel.heading, true};
-        ShapedTake out = go_on(shaped, frame, way, root_added_);
-        out.take = repair_loop(out, way, root_added_).take;
+        ShapedTake out = go_on(shaped, frame, way, root_);
+        out.take = repair_loop(out, way, root_).take;
         return out;
     }
 
@@ -216,7 +225,7 @@ class ClipShaper {
         Repaired out = repair_loop(shaped,
                                    {frames / figure.scene().rate.per_second(), figure.hips(),
                                     travel.ground, travel.heading},
-                                   root_added_);
+                                   root_);
         if (out.place_m < 1e-6 && out.turn_rad < 1e-6) return shaped;  // there is no gap
         const bool large = out.place_m > kLargeRepair_m || out.turn_rad > kLargeRepair_rad;
         out_.findings.push_back(
@@ -235,7 +244,7 @@ class ClipShaper {
     const Recipe& recipe_;
     const Jobs& jobs_;
     const std::vector<Mount>& mounts_;
-    bool root_added_ = false;
+    const RootKind root_;
     ShapedClip out_;
 };
 
@@ -288,22 +297,22 @@ Result<ShapedClip> shaped_clip(const Recipe& recipe, const Jobs& jobs, const Cli
     whole.seconds = seconds;
     whole.time = even_time(0, out.shaped.seconds, seconds);
     const double factor = seconds / out.shaped.seconds;
-    MELLOW_TRY(Joined fitted, join({std::move(whole)}, jobs.figure().sources()[0].node == kNone));
+    MELLOW_TRY(Joined fitted, join({std::move(whole)}, jobs.figure().root()));
     out.shaped = std::move(fitted.shaped);
     for (PlacedPart& part : out.parts) part.first *= factor, part.last *= factor;
     return out;
 }
 
-Transform place_of(const ClipJob& job, const Figure& figure, const Take& take) {
+Transform place_of(const ClipJob& job, const Figure& figure, const Take& take,
+                   const SamplePlan& plan) {
     const RecipePlace& place = job.clip.place;
     Transform out;
     out.r = from_axis_angle({0, 1, 0}, place.heading / kDegrees);
     out.t = {place.left, place.up, place.ahead};
     if (!place.at_origin) return out;
     const TravelParts& travel = job.clip.travel;
-    const bool travels = travel.ground || travel.heading;
-    const Align frame{figure.hips(), !travels || travel.ground, !travels || travel.heading, false};
-    const Transform start = ground_frame(take, frame, 0);
+    const Transform start =
+        start_frame(bake(take, plan).clip, figure.skeleton(), figure.hips(), travel, figure.feet());
     const Quat back = conjugate(start.r);
     return {out.t + rotate(out.r * back, Vec3{} - start.t), out.r * back, {1, 1, 1}};
 }

@@ -32,6 +32,7 @@ Result<ShapedClip> shaped_clip(const Recipe& recipe, const Jobs& jobs, const Cli
                                const std::vector<Mount>& mounts, double seconds = 0);
 
 /// What moves a clip to its place in the world; the identity where nothing is asked.
-Transform place_of(const ClipJob& job, const Figure& figure, const Take& take);
+Transform place_of(const ClipJob& job, const Figure& figure, const Take& take,
+                   const SamplePlan& plan);
 
 }  // namespace mellow

@@ -79,7 +79,7 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
     const auto shortest = static_cast<int>(
         job.clip.shortest > 0 ? job.clip.shortest : std::max(1.0, static_cast<double>(frames) / 4));
     const std::vector<LoopEnd> ends =
-        find_loop_ends(baked.clip, figure_.skeleton(), figure_.hips(), shortest);
+        find_loop_ends(baked.clip, figure_.skeleton(), figure_.hips(), shortest, 5, figure_.body());
     if (ends.empty())
         return Finding{Code::kLoopOpen,
                        Severity::kStop,

@@ -27,7 +27,8 @@ Result<std::unique_ptr<StandingCrate>> StandingCrate::open(const std::filesystem
     JsonMembers& manifest = standing->json;
     if (!manifest.has("arithmetic") || manifest.whole("arithmetic") != kArithmetic ||
         standing->name != recipe.name || standing->target.name != target.name ||
-        !(standing->target.convention == target.convention) || !(standing->target.rate == target.rate))
+        !(standing->target.convention == target.convention) ||
+        !(standing->target.rate == target.rate))
         return none;
     std::string head = "{";
     for (const std::string& key : manifest.keys())
@@ -195,7 +196,8 @@ std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
 
 bool StandingCrate::altered(const std::string& name) const {
     JsonMembers told = record(name);
-    const PackedClip clip = read_clip(told, inside_, "");
+    // A place that is nobody else's stands for that of the clip.
+    const PackedClip clip = read_clip(told, inside_, "@");
     return !told.has("record") || told.text("record") != record_hash(clip, outside_);
 }
 
@@ -224,15 +226,14 @@ std::optional<Bytes> StandingCrate::picture() const {
 }
 
 Result<std::map<std::string, int>> numbers_before(const Recipe& recipe, const Target& target,
-                                          const PackOptions& options) {
+                                                  const PackOptions& options) {
     std::map<std::string, int> ids;
     const bool other = !options.ids_from.empty();
     if (!target.ids || (!other && !options.replace)) return ids;
     Recipe from;
     from.output = other ? options.ids_from : recipe.output;
     from.targets = recipe.targets;
-    MELLOW_TRY(std::optional<Manifest> manifest,
-               open_standing_manifest(output_of(from, target)));
+    MELLOW_TRY(std::optional<Manifest> manifest, open_standing_manifest(output_of(from, target)));
     if (!manifest) return ids;
     for (JsonMembers& clip : manifest->json.objects("clips"))
         if (clip.has("id")) ids[clip.text("name")] = clip.whole("id");

@@ -64,6 +64,6 @@ class StandingCrate {
 /// The numbers that clips had before, by name: in the crate that gives way, or the one that
 /// options.ids_from says. None where the target numbers nothing.
 Result<std::map<std::string, int>> numbers_before(const Recipe& recipe, const Target& target,
-                                          const PackOptions& options);
+                                                  const PackOptions& options);
 
 }  // namespace mellow

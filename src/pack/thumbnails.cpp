@@ -53,8 +53,8 @@ Status CrateOutput::draw_thumbnails() {
         const auto draw = [&]() -> Status {
             Scene motion;
             if (shared_) {
-                MELLOW_TRY(motion,
-                           clip_of(*shared_, target_, packed.clip.name, packed.clip.samples));
+                MELLOW_TRY(motion, clip_of(*shared_, shared_format(), target_, packed.clip.name,
+                                           packed.clip.samples));
             } else {
                 MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / packed.file.file));
                 MELLOW_TRY(motion, decode_clip(std::move(stored), target_, crate_.skin,

@@ -43,7 +43,8 @@ class Includer {
                            "use = \"common.toml\""};
         root.erase("use");
         for (const std::string& told : names) {
-            const std::string name = std::filesystem::path(told).lexically_normal().generic_string();
+            const std::string name =
+                std::filesystem::path(told).lexically_normal().generic_string();
             if (std::find(open_.begin(), open_.end(), name) != open_.end())
                 return Finding{
                     Code::kValueBad,

@@ -12,6 +12,7 @@
 #include "mellow/fit.h"
 #include "mellow/recipe.h"
 #include "mellow/shape.h"
+#include "mellow/travel.h"
 #include "pack/clip_files.h"
 #include "pack/clip_record.h"
 #include "pack/crate_files.h"
@@ -97,6 +98,16 @@ class CrateWriter {
         return wrong;
     }
 
+    /// Whether the travel that a clip tells is that of its root.
+    bool told_truly(const Clip& clip) const {
+        const Travel is = travel_of_root(clip, figure_.skeleton), &told = clip.travel;
+        const auto near = [](double a, double b) { return std::abs(a - b) <= 1e-3; };
+        return near(is.distance_m, told.distance_m) && near(is.path_m, told.path_m) &&
+               near(is.height_change_m, told.height_change_m) &&
+               length(is.step - told.step) <= 1e-3 &&
+               near(is.step_heading_rad, told.step_heading_rad);
+    }
+
     Findings fits(const CrateClip& c) const {
         Findings wrong;
         const std::string where = fmt::format("clip \"{}\"", c.clip.name);
@@ -120,6 +131,9 @@ class CrateWriter {
         if (c.clip.loop == LoopForm::kOpen)
             say("an open loop", "a closed one; the target says how it is written", "close_loop()");
         if (wrong.empty()) append(wrong, fits_tracks(c, where));
+        if (wrong.empty() && !c.clip.travel.channels && !told_truly(c.clip))
+            say("a travel that is not what its root does", "figures of the root's own motion",
+                "extract_travel() fills them; travel_of_root() where the root moves by itself");
         return wrong;
     }
 
@@ -204,7 +218,7 @@ class CrateWriter {
         packed.plan = from.plan;
         packed.plan.clip = from.clip.name;
         packed.timeline = from.from.empty() ? from.clip.name : from.from;
-        packed.gap = loop_gap(from.clip);
+        packed.gap = loop_gap(from.clip, figure_.skeleton);
         Clip clip = from.clip;
         if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
         MELLOW_CHECK(name_cues(clip));

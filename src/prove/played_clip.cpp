@@ -18,7 +18,7 @@ Finding unproven(const std::string& clip, std::string found, std::string expecte
             fmt::format("clip \"{}\"", clip),
             std::move(found),
             std::move(expected),
-            "the files are kept aside; this is a fault worth reporting"};
+            "this is a fault worth reporting"};
 }
 
 Result<PlayedClip> PlayedClip::make(const Scene& skin, const Scene& clip, const SamplePlan& plan) {
@@ -93,7 +93,7 @@ Status PlayedClip::check_curves(const SamplePlan& plan) {
             return unproven(plan.clip, "a curve that is not linear", "lines between samples");
         for (int k = 0; k < n; ++k)
             if (std::abs(curve.times[at(k)] - plan.rate.seconds(k)) >
-                1e-6 * (1 + curve.times[at(k)]))
+                1e-6 + single_step(curve.times[at(k)]))
                 return unproven(plan.clip, fmt::format("sample {} at {} s", k, curve.times[at(k)]),
                                 fmt::format("{} s", plan.rate.seconds(k)));
         return {};

@@ -35,21 +35,24 @@ struct JointPair {
 /// adds has no node and is nobody's to compare.
 std::vector<JointPair> pair_joints(const Take& take, const SkinProof::Parts& parts,
                                    const std::vector<std::string>& driven_by,
-                                   const PlayedClip& clip, ClipProof& proof) {
+                                   const PlayedClip& clip, bool root_made, ClipProof& proof) {
     std::vector<JointPair> pairs;
+    const auto& own = parts.figure.sources;
+    const auto node_of = [&](int joint) {
+        return joint < 0 || (root_made && joint == 0) ? kNone : own[at(joint)].node;
+    };
     const auto driver = [&](int joint) -> std::string {
         const bool told = !driven_by.empty() && !driven_by[at(joint)].empty();
         return told ? driven_by[at(joint)] : "keys";
     };
-    const auto& sources = parts.figure.sources;
     std::map<std::string, int> kinds;
     for (int j = 0; j < take.skeleton.size(); ++j)
-        if (sources[at(j)].node != kNone) ++kinds[driver(j)];
+        if (node_of(j) != kNone) ++kinds[driver(j)];
     for (const auto& [kind, joints] : kinds) proof.kinds.push_back({kind, joints, {}, {}});
     for (std::size_t n = 0; n < clip.clip_nodes().size(); ++n) {
         if (clip.clip_nodes()[n] == kNone) continue;
         const int joint = take.skeleton.find(parts.skin.nodes[n].name);
-        const int node = joint < 0 ? kNone : sources[at(joint)].node;
+        const int node = node_of(joint);
         if (node == kNone) continue;
         const auto kind = std::distance(kinds.begin(), kinds.find(driver(joint)));
         pairs.push_back({static_cast<int>(n), joint, static_cast<std::size_t>(kind),
@@ -223,16 +226,18 @@ void Deviation::merge(const Deviation& other) {
 }
 
 Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const SkinProof& figure,
-                             const Scene& clip_file, const std::vector<std::string>& driven_by) {
+                             const Scene& clip_file, const std::vector<std::string>& driven_by,
+                             bool root_made) {
     const SkinProof::Parts& parts = figure.parts();
     MELLOW_TRY(const PlayedClip clip, PlayedClip::make(parts.skin, clip_file, plan));
     ClipProof proof;
     proof.clip = plan.clip;
     proof.samples = clip.samples();
     proof.pose = plan.samples == 1;
-    const std::vector<JointPair> pairs = pair_joints(take, parts, driven_by, clip, proof);
+    const std::vector<JointPair> pairs = pair_joints(take, parts, driven_by, clip, root_made, proof);
     const auto& sources = parts.figure.sources;
-    if (static_cast<int>(pairs.size()) !=
+    const bool made = root_made && sources[0].node != kNone;
+    if (static_cast<int>(pairs.size()) + (made ? 1 : 0) !=
         std::count_if(sources.begin(), sources.end(),
                       [](const JointSource& s) { return s.node != kNone; }))
         return unproven(plan.clip, fmt::format("{} joints in the skin file", pairs.size()),

@@ -348,7 +348,7 @@ Result<SkinProof> SkinProof::make(const ProofFigure& figure, const Scene& skin) 
                            "skin",
                            fmt::format("mesh \"{}\" missing or with other vertices", node.name),
                            "all meshes",
-                           "the files are kept aside; this is a fault worth reporting"};
+                           "this is a fault worth reporting"};
         const Mesh& mesh = figure.scene.meshes[at(node.mesh)];
         const int first_weight = weights;
         int morph = kNone;

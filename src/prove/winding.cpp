@@ -54,7 +54,7 @@ Status prove_winding(const Scene& source, const Scene& skin) {
                                fmt::format("mesh \"{}\", part {}", node.name, p),
                                "triangles that are missing, or face the other way",
                                "every triangle of the source, seen from the same side",
-                               "the files are kept aside; this is a fault worth reporting"};
+                               "this is a fault worth reporting"};
     }
     return {};
 }

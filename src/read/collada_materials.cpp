@@ -5,7 +5,6 @@
 
 #include "base/text.h"
 #include "read/collada_build.h"
-#include "read/picture_kind.h"
 #include "read/relative.h"
 
 namespace mellow {
@@ -98,12 +97,7 @@ class MaterialReader {
             relative ? doc_.load(*relative)
                      : Result<Bytes>(Finding{Code::kColladaReference, Severity::kWarning, "",
                                              "\"" + path + "\"", "", ""});
-        if (bytes.ok() && picture_kind(bytes.value()).empty()) {
-            doc_.note(Code::kLeftOut, Severity::kWarning, xml, std::string(kNoPicture),
-                      "a picture that glTF can carry",
-                      "write it as PNG or JPEG, or drop the texture");
-        } else if (bytes.ok()) {
-            image.mime = picture_kind(bytes.value());
+        if (bytes.ok()) {
             image.bytes = std::move(bytes).value();
         } else {
             doc_.note(Code::kLeftOut, Severity::kWarning, xml,

@@ -7,7 +7,6 @@
 
 #include "base/json_writer.h"
 #include "read/gltf_document.h"
-#include "read/picture_kind.h"
 
 namespace mellow {
 namespace {
@@ -157,15 +156,6 @@ void read_image(GltfDocument& doc, JsonObject json, const std::string& path, Ima
                       "the picture beside the scene file", "copy it there, or drop the texture"});
         }
     }
-    if (image.bytes.empty()) return;
-    if (const std::string_view kind = picture_kind(image.bytes); !kind.empty()) {
-        image.mime = kind;
-        return;
-    }
-    image.bytes.clear();
-    doc.note({Code::kLeftOut, Severity::kWarning, doc.where(path), std::string(kNoPicture),
-              "pictures that glTF and its extensions have",
-              "write it as PNG or JPEG, or drop the texture"});
 }
 
 void read_material(GltfDocument& doc, JsonObject json, const std::string& path,

@@ -100,9 +100,12 @@ std::vector<bool> remove_textures(Scene& scene, const std::vector<int>& images) 
 
 std::string_view picture_kind(const Bytes& bytes) {
     const std::string_view begin(reinterpret_cast<const char*>(bytes.data()),
-                                 std::min<std::size_t>(bytes.size(), 8));
-    if (begin == "\x89PNG\r\n\x1a\n") return "image/png";
-    return begin.starts_with("\xFF\xD8\xFF") ? "image/jpeg" : "";
+                                 std::min<std::size_t>(bytes.size(), 12));
+    if (begin.starts_with("\x89PNG\r\n\x1a\n")) return "image/png";
+    if (begin.starts_with("\xFF\xD8\xFF")) return "image/jpeg";
+    // What extensions of glTF add.
+    if (begin.starts_with("RIFF") && begin.ends_with("WEBP")) return "image/webp";
+    return begin == "\xABKTX 20\xBB\r\n\x1A\n" ? "image/ktx2" : "";
 }
 
 void remove_pictures(Scene& scene, const std::vector<bool>& gone) {
@@ -130,16 +133,13 @@ void check_pictures(ReadResult& read, const std::string& file) {
         Image& image = scene.images[i];
         const std::string where = fmt::format("{}, picture {} \"{}\"", file, i, image.name);
         const std::string_view kind = picture_kind(image.bytes);
-        // Other kinds come by extensions of the format, which say so.
-        const bool plain =
-            image.mime.empty() || image.mime == "image/png" || image.mime == "image/jpeg";
-        gone[i] = image.bytes.empty() || (plain && kind.empty());
+        gone[i] = image.bytes.empty() || kind.empty();
         if (!image.bytes.empty() && gone[i])
             read.findings.push_back(
                 {Code::kLeftOut, Severity::kWarning, where,
                  fmt::format("{} bytes that begin like no picture", image.bytes.size()),
-                 "PNG or JPEG", "save the picture again as one of these"});
-        if (gone[i] || kind.empty()) continue;
+                 "PNG or JPEG, or WebP or KTX2", "save the picture again as one of these"});
+        if (gone[i]) continue;
         if (!image.mime.empty() && image.mime != kind)
             read.findings.push_back({Code::kAssumed, Severity::kNote, where,
                                      fmt::format("{} that calls itself {}", kind, image.mime),

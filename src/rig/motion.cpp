@@ -203,8 +203,8 @@ BlockTime time_in(const Block& block, double strip) {
         std::clamp((strip - block.start) * block.speed, 0.0, length * block.repeats);
     if (length <= 0) return {block.first, 0};
     // The end of a repeat belongs to it, not to the next one.
-    const double repeat = std::max(0.0, std::ceil(passed / length) - 1);
-    return {block.first + passed - repeat * length, repeat};
+    const double repeat = std::max(0.0, std::ceil(passed / length - 1e-9) - 1);
+    return {block.first + std::min(passed - repeat * length, length), repeat};
 }
 
 }  // namespace

@@ -10,16 +10,17 @@
 namespace mellow {
 namespace {
 
-/// Local poses of one sample, those of top joints relative to the way of the hips; and that way.
+/// Poses of one sample as one sees them, relative to the way of the hips; and that way.
 struct Frame {
-    std::vector<Transform> locals;
+    std::vector<Transform> poses;
     Transform way;
 };
 
 class LoopFinder {
   public:
-    LoopFinder(const Clip& clip, const Skeleton& skeleton, int hips)
-        : clip_(clip), skeleton_(skeleton), hips_(hips) {
+    LoopFinder(const Clip& clip, const Skeleton& skeleton, int hips,
+               const std::vector<bool>& counted)
+        : clip_(clip), skeleton_(skeleton), hips_(hips), counted_(counted) {
         rest_ = skeleton.rest_worlds()[at(hips)];
         rest_turn_ = rotation_of(rest_);
         // The joint that carries the hips in the world, and all beside it.
@@ -63,19 +64,13 @@ class LoopFinder {
     Frame frame(int sample) const {
         Frame out;
         out.way = ground_frame_of(hips_world(sample), rest_, rest_turn_, true, true, false);
-        // Into the way's frame, from that of the joint that carries it.
-        Transform off = back(out.way);
-        std::vector<int> above;
-        for (int j = carrier_; j >= 0; j = skeleton_[j].parent) above.push_back(j);
-        for (auto j = above.rbegin(); j != above.rend(); ++j) {
-            const Transform up = local_at(clip_.joints[at(*j)], sample);
-            off = {off.t + rotate(off.r, up.t), off.r * up.r, {1, 1, 1}};
-        }
+        const Transform off = back(out.way);
         for (int j = 0; j < skeleton_.size(); ++j) {
-            Transform t = local_at(clip_.joints[at(j)], sample);
-            if (skeleton_[j].parent == carrier_ && j != carrier_)
-                t = {off.t + rotate(off.r, t.t), off.r * t.r, t.s};
-            out.locals.push_back(t);
+            const Transform local = local_at(clip_.joints[at(j)], sample);
+            const int up = skeleton_[j].parent;
+            const Transform above = up < 0 ? off : out.poses[at(up)];
+            out.poses.push_back({above.t + rotate(above.r, above.s * local.t), above.r * local.r,
+                                 above.s * local.s});
         }
         return out;
     }
@@ -86,10 +81,11 @@ class LoopFinder {
         LoopEnd end;
         end.sample = sample;
         const double rate = clip_.rate.per_second();
-        for (std::size_t j = 0; j < first.locals.size(); ++j) {
+        for (std::size_t j = 0; j < first.poses.size(); ++j) {
             if (static_cast<int>(j) == carrier_) continue;  // it carries travel alone
-            const Transform &a = first.locals[j], &b = second.locals[j], &c = before.locals[j],
-                            &d = now.locals[j];
+            if (!counted_.empty() && !counted_[j]) continue;
+            const Transform &a = first.poses[j], &b = second.poses[j], &c = before.poses[j],
+                            &d = now.poses[j];
             end.place_m = std::max(end.place_m, length(d.t - a.t));
             end.turn_rad = std::max(end.turn_rad, angle_between(a.r, d.r));
             end.speed_m_s = std::max(end.speed_m_s, length((d.t - c.t) - (b.t - a.t)) * rate);
@@ -109,6 +105,7 @@ class LoopFinder {
     const Clip& clip_;
     const Skeleton& skeleton_;
     int hips_, carrier_ = -1;
+    const std::vector<bool>& counted_;
     Affine rest_;
     Quat rest_turn_;
 };
@@ -116,9 +113,10 @@ class LoopFinder {
 }  // namespace
 
 std::vector<LoopEnd> find_loop_ends(const Clip& clip, const Skeleton& skeleton, int hips,
-                                    int shortest, std::size_t most) {
+                                    int shortest, std::size_t most,
+                                    const std::vector<bool>& counted) {
     if (clip.samples < 3) return {};
-    return LoopFinder(clip, skeleton, hips).run(std::max(1, shortest), most);
+    return LoopFinder(clip, skeleton, hips, counted).run(std::max(1, shortest), most);
 }
 
 }  // namespace mellow

@@ -11,11 +11,11 @@ namespace {
 
 class GoingOnMotion final : public Take::Motion {
   public:
-    GoingOnMotion(const ShapedTake& shaped, double more, const LoopRepair& way, bool root_added)
+    GoingOnMotion(const ShapedTake& shaped, double more, const LoopRepair& way, RootKind root)
         : inner_(shaped.take),
           end_(shaped.seconds),
           more_(more),
-          top_(top_joints(inner_.skeleton, root_added)) {
+          top_(top_joints(inner_.skeleton, root)) {
         const Align frame{way.hips, way.ground, way.heading, false};
         if (!way.ground && !way.heading) return;
         last_ = ground_frame(inner_, frame, end_);
@@ -67,8 +67,8 @@ class GoingOnMotion final : public Take::Motion {
 
 }  // namespace
 
-ShapedTake go_on(const ShapedTake& shaped, double more, const LoopRepair& way, bool root_added) {
-    auto motion = std::make_shared<GoingOnMotion>(shaped, more, way, root_added);
+ShapedTake go_on(const ShapedTake& shaped, double more, const LoopRepair& way, RootKind root) {
+    auto motion = std::make_shared<GoingOnMotion>(shaped, more, way, root);
     return {moved_by(shaped.take, std::move(motion)), shaped.seconds + more};
 }
 

@@ -30,13 +30,13 @@ struct Share {
 
 class JoinedMotion final : public Take::Motion {
   public:
-    JoinedMotion(std::vector<Segment> segments, const Take& like, bool root_added)
+    JoinedMotion(std::vector<Segment> segments, const Take& like, RootKind root)
         : segments_(std::move(segments)),
           skeleton_(like.skeleton),
           mounts_(like.mounts),
           scalars_(scalars_of(like)),
-          root_added_(root_added),
-          top_(top_joints(like.skeleton, root_added)) {
+          root_(root),
+          top_(top_joints(like.skeleton, root)) {
         for (const Segment& s : segments_) sources_ = std::max(sources_, s.source + 1);
     }
 
@@ -132,7 +132,7 @@ class JoinedMotion final : public Take::Motion {
         }
         const Affine m = to_affine(s.placed);
         for (int j = 0; j < skeleton_.size(); ++j) {
-            if (!s.moved || (root_added_ && j == 0)) {
+            if (!s.moved || (root_ == RootKind::kAdded && j == 0)) {
                 tile.show_world(j, inner.world(j));
                 continue;
             }
@@ -152,6 +152,16 @@ class JoinedMotion final : public Take::Motion {
         return {s.placed.t + rotate(s.placed.r, t.t), s.placed.r * t.r, t.s};
     }
 
+    /// Poses that hang on a root, in the world, and back.
+    static Transform on(const Transform& root, const Transform& t) {
+        return {root.t + rotate(root.r, root.s * t.t), root.r * t.r, root.s * t.s};
+    }
+    static Transform off(const Transform& root, const Transform& t) {
+        const auto by = [](Vec3 a, Vec3 b) { return Vec3{a.x / b.x, a.y / b.y, a.z / b.z}; };
+        const Quat back = conjugate(root.r);
+        return {by(rotate(back, t.t - root.t), root.s), back * t.r, by(t.s, root.s)};
+    }
+
     void several(std::span<const double> seconds, Take::Want want, Work& work,
                  JointTile& tile) const {
         for (const Share& share : work.shares) mix_locals(share, seconds, work, tile);
@@ -166,18 +176,23 @@ class JoinedMotion final : public Take::Motion {
                     JointTile& tile) const {
         const Segment& s = segments_[share.segment];
         const JointTile& inner = play(s, seconds, Take::Want::kLocals, work);
+        std::array<Transform, kTileFrames> roots_below, roots;  // of a root that moves
         for (int j = 0; j < skeleton_.size(); ++j) {
             double* own = tile.own_local(j);
             tile.no_shear(j);
+            const bool hangs = root_ == RootKind::kMoves && skeleton_[j].parent == 0;
             for (int f = 0; f < kTileFrames; ++f) {
                 const double w = share.weight[at(f)];
                 if (w == 0) continue;
                 Transform t = load_local(inner.local(j), f);
                 if (top_[at(j)] && s.moved) t = placed(s, t);
+                Transform below = load_local(own, f);
+                if (j == 0) roots_below[at(f)] = below, roots[at(f)] = t;
                 if (w < 1) {
-                    const Transform below = load_local(own, f);
+                    if (hangs) t = on(roots[at(f)], t), below = on(roots_below[at(f)], below);
                     t = {below.t + w * (t.t - below.t), slerp(below.r, t.r, w),
                          below.s + w * (t.s - below.s)};
+                    if (hangs) t = off(load_local(tile.own_local(0), f), t);
                 }
                 store_local(own, f, t);
             }
@@ -205,7 +220,8 @@ class JoinedMotion final : public Take::Motion {
             if (w == 0) continue;
             for (int j = 0; j < skeleton_.size(); ++j) {
                 const Affine world = load(world_rows(inner, j), lane);
-                store_affine(work.rows[at(j)], lane, root_added_ && j == 0 ? world : m * world);
+                store_affine(work.rows[at(j)], lane,
+                             root_ == RootKind::kAdded && j == 0 ? world : m * world);
             }
             for (std::size_t i = 0; i < mounts_.size(); ++i) {
                 const Affine mount = load(mount_rows(inner, static_cast<int>(i)), lane);
@@ -246,7 +262,7 @@ class JoinedMotion final : public Take::Motion {
     const Skeleton skeleton_;
     const std::vector<Mount> mounts_;
     const int scalars_;
-    const bool root_added_;
+    const RootKind root_;
     const std::vector<bool> top_;
     std::size_t sources_ = 0;
 };
@@ -304,7 +320,7 @@ Transform ground_frame(const Take& take, const Align& align, double second) {
                            align.height);
 }
 
-Result<Joined> join(std::vector<JoinPart> parts, bool root_added) {
+Result<Joined> join(std::vector<JoinPart> parts, RootKind root) {
     MELLOW_CHECK(check(parts));
     Joined out;
     std::vector<Segment> segments;
@@ -333,11 +349,11 @@ Result<Joined> join(std::vector<JoinPart> parts, bool root_added) {
     }
     out.shaped.seconds = segments.back().last;
     out.shaped.take =
-        moved_by(like, std::make_shared<JoinedMotion>(std::move(segments), like, root_added));
+        moved_by(like, std::make_shared<JoinedMotion>(std::move(segments), like, root));
     return out;
 }
 
-Take placed(const ShapedTake& take, const Transform& place, bool root_added) {
+Take placed(const ShapedTake& take, const Transform& place, RootKind root) {
     Segment s;
     s.take = take.take;
     s.time = even_time(0, take.seconds, std::max(take.seconds, 1e-9));
@@ -345,14 +361,15 @@ Take placed(const ShapedTake& take, const Transform& place, bool root_added) {
     s.placed = place;
     s.moved = true;
     return moved_by(take.take, std::make_shared<JoinedMotion>(std::vector<Segment>{std::move(s)},
-                                                              take.take, root_added));
+                                                              take.take, root));
 }
 
-void place_clip(Clip& clip, const Skeleton& skeleton, const Transform& place, bool root_added) {
+void place_clip(Clip& clip, const Skeleton& skeleton, const Transform& place, RootKind root) {
     const Travel& travel = clip.travel;
-    const bool root = travel.ground || travel.height || travel.heading || !root_added;
+    const bool carries =
+        travel.ground || travel.height || travel.heading || root != RootKind::kAdded;
     for (int j = 0; j < skeleton.size(); ++j) {
-        if (root ? j != 0 : skeleton[j].parent != 0) continue;
+        if (carries ? j != 0 : skeleton[j].parent != 0) continue;
         JointTrack& track = clip.joints[at(j)];
         for (int k = 0; k < clip.samples; ++k) {
             Transform t = local_at(track, k);
@@ -364,9 +381,9 @@ void place_clip(Clip& clip, const Skeleton& skeleton, const Transform& place, bo
     }
 }
 
-Result<Joined> repeat(const JoinPart& part, int times, bool root_added) {
+Result<Joined> repeat(const JoinPart& part, int times, RootKind root) {
     if (times < 1 || times > 10'000) return bad(part, fmt::format("{} times", times), "1 to 10000");
-    return join(std::vector<JoinPart>(at(times), part), root_added);
+    return join(std::vector<JoinPart>(at(times), part), root);
 }
 
 }  // namespace mellow

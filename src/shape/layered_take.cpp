@@ -44,8 +44,7 @@ class LayeredMotion final : public Take::Motion {
                             : layer_.weight *
                                   (layer_.weights.points.empty() ? 1 : value_at(layer_.weights, t));
             above[f] = std::clamp(s, 0.0, layer_.top.seconds);
-            if (layer_.again && s > layer_.top.seconds && layer_.top.seconds > 0)
-                above[f] = std::fmod(s, layer_.top.seconds);
+            if (layer_.again && layer_.top.seconds > 0) above[f] = in_round(s, layer_.top.seconds);
         }
         const JointTile& under = work.inner.evaluate(base_, seconds, Take::Want::kLocals);
         const JointTile& over = work.over.evaluate(layer_.top.take, above, Take::Want::kLocals);
@@ -73,6 +72,12 @@ class LayeredMotion final : public Take::Motion {
     }
 
   private:
+    /// The second of a round at which the layer is; each end is the next one's beginning, also
+    /// where rounding has it a little earlier.
+    static double in_round(double s, double round) {
+        return std::max(0.0, s - round * std::floor(std::max(0.0, s) / round + 1e-9));
+    }
+
     struct Work final : MadeOfOne {
         InnerTile over;
     };

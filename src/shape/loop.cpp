@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/at.h"
 #include "mellow/shape.h"
 
 namespace mellow {
@@ -14,21 +15,34 @@ Vec3 turn_between(Quat a, Quat b) {
     return s > 1e-12 ? v * (2 * std::atan2(s, d.w) / s) : 2.0 * v;
 }
 
+/// Poses of all joints in the space of the root, by sample.
+using Poses = std::vector<std::vector<Transform>>;
+Poses poses_of(const Clip& clip, const Skeleton& skeleton) {
+    Poses out(at(skeleton.size()), std::vector<Transform>(at(clip.samples)));
+    for (int j = 1; j < skeleton.size(); ++j)
+        for (int k = 0; k < clip.samples; ++k) {
+            const int up = skeleton[j].parent;
+            const Transform local = local_at(clip.joints[at(j)], k),
+                            above = up > 0 ? out[at(up)][at(k)] : Transform{};
+            out[at(j)][at(k)] = {above.t + rotate(above.r, above.s * local.t), above.r * local.r,
+                                 above.s * local.s};
+        }
+    return out;
+}
+
 /// Changes of speed from interval to interval, and over the seam from the last to the first.
-void measure_speeds(const Clip& clip, const JointTrack& track, LoopGap& gap) {
-    const double k = clip.rate.per_second();
-    const int intervals = clip.samples - 1;
-    Transform before = local_at(track, 0);
+void measure_speeds(const std::vector<Transform>& poses, double rate, LoopGap& gap) {
+    const std::size_t intervals = poses.size() - 1;
     Vec3 first_move, first_turn, last_move, last_turn;
-    for (int i = 0; i < intervals; ++i) {
-        const Transform next = local_at(track, i + 1);
-        const Vec3 move = (next.t - before.t) * k, turn = turn_between(before.r, next.r) * k;
+    for (std::size_t i = 0; i < intervals; ++i) {
+        const Vec3 move = (poses[i + 1].t - poses[i].t) * rate,
+                   turn = turn_between(poses[i].r, poses[i + 1].r) * rate;
         if (i == 0)
             first_move = move, first_turn = turn;
         else
             gap.usual_speed_m_s = std::max(gap.usual_speed_m_s, length(move - last_move)),
             gap.usual_spin_rad_s = std::max(gap.usual_spin_rad_s, length(turn - last_turn));
-        last_move = move, last_turn = turn, before = next;
+        last_move = move, last_turn = turn;
     }
     gap.speed_m_s = std::max(gap.speed_m_s, length(first_move - last_move));
     gap.spin_rad_s = std::max(gap.spin_rad_s, length(first_turn - last_turn));
@@ -36,19 +50,20 @@ void measure_speeds(const Clip& clip, const JointTrack& track, LoopGap& gap) {
 
 }  // namespace
 
-LoopGap loop_gap(const Clip& clip) {
+LoopGap loop_gap(const Clip& clip, const Skeleton& skeleton, const std::vector<bool>& counted) {
     LoopGap gap;
-    for (std::size_t j = 1; j < clip.joints.size(); ++j) {
-        const Transform a = local_at(clip.joints[j], 0);
-        const Transform b = local_at(clip.joints[j], clip.samples - 1);
-        gap.distance_m = std::max(gap.distance_m, length(a.t - b.t));
-        const double angle = angle_between(a.r, b.r);
-        if (angle > gap.angle_rad) gap.angle_rad = angle, gap.joint = static_cast<int>(j);
-        const Vec3 d = a.s - b.s;
+    const Poses poses = poses_of(clip, skeleton);
+    for (int j = 1; j < skeleton.size(); ++j) {
+        if (!counted.empty() && !counted[at(j)]) continue;
+        const Transform &a = poses[at(j)].front(), &b = poses[at(j)].back();
+        const double far = length(a.t - b.t), angle = angle_between(a.r, b.r);
+        if (far > gap.distance_m) gap.distance_m = far, gap.joint = j;
+        if (angle > gap.angle_rad) gap.angle_rad = angle, gap.turned = j;
+        const JointTrack& track = clip.joints[at(j)];
+        const Vec3 d = local_at(track, 0).s - local_at(track, clip.samples - 1).s;
         gap.scale = std::max({gap.scale, std::abs(d.x), std::abs(d.y), std::abs(d.z)});
+        if (clip.samples > 3) measure_speeds(poses[at(j)], clip.rate.per_second(), gap);
     }
-    for (std::size_t j = 1; j < clip.joints.size() && clip.samples > 3; ++j)
-        measure_speeds(clip, clip.joints[j], gap);
     for (const ScalarTrack& track : clip.scalars) {
         const double a = static_cast<double>(track.values.front()),
                      b = static_cast<double>(track.values.back());

@@ -15,23 +15,40 @@ Vec3 mirrored(Vec3 v) { return {-v.x, v.y, v.z}; }
 /// M R M with M the mirror in x = 0: the axis of a turn is a pseudo-vector.
 Quat mirrored(Quat q) { return {q.x, -q.y, -q.z, q.w}; }
 
-/// How a joint gets its local pose from its partner's.
+/// How a joint gets its local pose from its partner's:
+///   turn  = before * mirrored(partner's) * behind
+///   place = base + before * mirrored(partner's - from_place + partner's turn * (size * lever))
+///   size  = size_of_rest * (each way of the partner's axes as much as it lies along the own one)
 struct Way {
     int from = 0;
-    Quat before, behind;      ///< turn = before * mirrored(partner's) * behind
-    Vec3 rest, partner_rest;  ///< place = rest + before * mirrored(partner's - partner_rest)
+    Quat before, behind;
+    Vec3 base, from_place, lever;
+    Affine sizes;  ///< what a size of the partner, member by member, is in the own axes
+    bool levered = false;
 };
 
 MELLOW_KERNEL void mirror_kernel(LocalRows from, const Way& way, LocalRowsOut own) {
     const Quat before = way.before, behind = way.behind;
-    const Vec3 rest = way.rest, partner = way.partner_rest;
+    const Vec3 base = way.base, partner = way.from_place;
+    const Affine sizes = way.sizes;
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
         const Vec3 t = place_of(from, f) - partner;
-        store_place(own, f, rest + rotate(before, Vec3{-t.x, t.y, t.z}));
+        store_place(own, f, base + rotate(before, Vec3{-t.x, t.y, t.z}));
         const Quat r = load(turns(from), f);
         store(turns(own), f, normalized(before * Quat{r.x, -r.y, -r.z, r.w} * behind));
-        store_size(own, f, size_of(from, f));
+        store_size(own, f, apply_linear(sizes, size_of(from, f)));
+    }
+}
+
+/// What moves freely and is not its own image turns about the place that is the image of its own.
+MELLOW_KERNEL void lever_kernel(LocalRows from, const Way& way, LocalRowsOut own) {
+    const Quat before = way.before;
+    const Vec3 lever = way.lever;
+#pragma GCC ivdep
+    for (int f = 0; f < kF; ++f) {
+        const Vec3 t = rotate(load(turns(from), f), size_of(from, f) * lever);
+        store_place(own, f, place_of(own, f) + rotate(before, Vec3{-t.x, t.y, t.z}));
     }
 }
 
@@ -54,6 +71,7 @@ class MirroredMotion final : public Take::Motion {
             const LocalRowsOut own{tile.own_local(static_cast<int>(j))};
             tile.no_shear(static_cast<int>(j));
             mirror_kernel(from, way, own);
+            if (way.levered) lever_kernel(from, way, own);
         }
         if (want == Take::Want::kLocals) return;
         for (std::size_t j = 0; j < ways_.size(); ++j)
@@ -75,22 +93,48 @@ class MirroredMotion final : public Take::Motion {
     const std::vector<int> scalars_;
 };
 
-/// A joint on its own beside the middle, or below such a one: it has no image in the figure.
-std::vector<bool> props(const Skeleton& skeleton, const MirrorPairs& pairs) {
+/// A reflection: p' = p - 2 (n . (p - point)) n.
+Affine reflection(Vec3 normal, Vec3 point) {
+    const Vec3 n = normalized(normal, {1, 0, 0});
+    return {Vec3{1, 0, 0} - 2 * n.x * n, Vec3{0, 1, 0} - 2 * n.y * n, Vec3{0, 0, 1} - 2 * n.z * n,
+            2 * dot(n, point) * n};
+}
+
+/// The rotation that a linear part is behind the mirror in x = 0.
+Quat behind_mirror(const Affine& m) {
+    const Affine turned{mirrored(m.x), mirrored(m.y), mirrored(m.z), {}};
+    return rotation_of(turned);
+}
+
+/// Of sizes along the partner's axes, what lies along each own one: r has the own axes in its
+/// columns, in the axes of the partner (in the mirror, which squares do not see). At rest the rest
+/// sizes come out.
+Affine size_change(const Affine& r, Vec3 own, Vec3 partner) {
+    const auto row = [&](Vec3 axis, double size) {
+        const auto share = [&](double part, double of) {
+            const double lies = part * part;
+            const double clean = lies < 1e-12 ? 0.0 : lies > 1 - 1e-12 ? 1.0 : lies;
+            return size * clean / (std::abs(of) > 1e-12 ? of : 1.0);
+        };
+        return Vec3{share(axis.x, partner.x), share(axis.y, partner.y), share(axis.z, partner.z)};
+    };
+    const Vec3 x = row(r.x, own.x), y = row(r.y, own.y), z = row(r.z, own.z);
+    return {{x.x, y.x, z.x}, {x.y, y.y, z.y}, {x.z, y.z, z.z}, {}};
+}
+
+double middle_of(const Skeleton& skeleton, const std::vector<int>& partners) {
     const std::vector<Affine> rest = skeleton.rest_worlds();
-    double low = 0, high = 0;
-    for (const Affine& world : rest) {
-        low = std::min(low, world.o.y);
-        high = std::max(high, world.o.y);
-    }
-    const double middle = std::max(5e-3, 0.01 * (high - low));
-    std::vector<bool> out;
+    double sum = 0, size = 0;
+    int count = 0;
     for (int j = 0; j < skeleton.size(); ++j) {
-        const int up = skeleton[j].parent;
-        const bool alone = pairs.joints[at(j)] == j;
-        out.push_back(alone && ((up >= 0 && out[at(up)]) || std::abs(rest[at(j)].o.x) > middle));
+        size = std::max(size, length(rest[at(j)].o));
+        const int other = partners[at(j)];
+        if (other <= j) continue;
+        sum += (rest[at(j)].o.x + rest[at(other)].o.x) / 2;
+        ++count;
     }
-    return out;
+    const double middle = count > 0 ? sum / count : 0;
+    return std::abs(middle) > 1e-6 * size ? middle : 0;
 }
 
 }  // namespace
@@ -145,6 +189,7 @@ Result<MirrorPairs> mirror_pairs(const Take& take,
                            "parents that are each other's image, too",
                            "correct the pairs in [mirror]"};
     }
+    out.middle_m = middle_of(skeleton, out.joints);
     std::vector<std::string> scalars;
     for (const MorphChannels& morphs : take.morphs)
         for (const std::string& target : morphs.targets)
@@ -162,32 +207,76 @@ Result<MirrorPairs> mirror_pairs(const Take& take,
     return out;
 }
 
-Mirrored mirror(const Take& take, const MirrorPairs& pairs, bool root_added) {
+Mirrored mirror(const Take& take, const MirrorPairs& pairs, RootKind root) {
     const Skeleton& skeleton = take.skeleton;
     const std::vector<Affine> rest = skeleton.rest_worlds();
-    const std::vector<bool> prop = props(skeleton, pairs);
+    const Affine image = reflection({1, 0, 0}, {pairs.middle_m, 0, 0});
+    std::vector<Affine> own_image(at(skeleton.size()), image);  // of each joint at rest
+    std::vector<bool> prop(at(skeleton.size()), false);
+    for (const MirrorProp& one : pairs.props)
+        for (const int j : one.joints)
+            own_image[at(j)] = reflection(one.normal, one.point), prop[at(j)] = true;
     Mirrored out;
     std::vector<Quat> change;  // from the partner's image to the joint's own axes
     std::vector<Way> ways;
+    const auto unscaled = [](const Affine& m) {
+        return to_affine({m.o, rotation_of(m), {1, 1, 1}});
+    };
+    // With X the motion of a joint away from rest, W = X W0, the image moves by S X S: W' of a
+    // joint is S X G W0, where G is what makes its rest pose its image, and X its partner's.
     for (int j = 0; j < skeleton.size(); ++j) {
         const int from = pairs.joints[at(j)], up = skeleton[j].parent;
-        change.push_back(prop[at(j)] || (root_added && j == 0)
-                             ? Quat{}
-                             : normalized(conjugate(mirrored(rotation_of(rest[at(from)]))) *
-                                          rotation_of(rest[at(j)])));
+        const Affine partner = unscaled(rest[at(from)]);
+        const Affine behind = inverse(partner) * own_image[at(j)] * rest[at(j)];
+        change.push_back(
+            prop[at(j)] ? behind_mirror(inverse(partner) * own_image[at(j)] * unscaled(rest[at(j)]))
+                        : normalized(conjugate(mirrored(rotation_of(rest[at(from)]))) *
+                                     rotation_of(rest[at(j)])));
         Way way;
         way.from = from;
         way.before = up < 0 ? Quat{} : conjugate(change[at(up)]);
         way.behind = change.back();
-        if (!prop[at(j)]) {
-            way.rest = skeleton[j].rest.t, way.partner_rest = skeleton[from].rest.t;
-            const double off = length(rest[at(j)].o - mirrored(rest[at(from)].o));
-            if (off > out.asymmetry_m) out.asymmetry_m = off, out.asymmetric = skeleton[j].name;
+        way.sizes = size_change(to_affine({{}, way.behind, {1, 1, 1}}), skeleton[j].rest.s,
+                                skeleton[from].rest.s);
+        way.base = skeleton[j].rest.t, way.from_place = skeleton[from].rest.t;
+        const bool free = up < 0 || (root != RootKind::kFigure && up == 0) || prop[at(j)];
+        const double off = length(rest[at(j)].o - apply(image, rest[at(from)].o));
+        if (free && (prop[at(j)] || off > 1e-9)) {
+            const int up_from = up < 0 ? up : pairs.joints[at(up)];
+            const Affine before = up < 0 ? image
+                                         : inverse(unscaled(rest[at(up)])) * own_image[at(up)] *
+                                               unscaled(rest[at(up_from)]);
+            way.base = before.o, way.from_place = {}, way.lever = behind.o, way.levered = true;
+        } else if (off > out.asymmetry_m) {
+            out.asymmetry_m = off, out.asymmetric = skeleton[j].name;
         }
+        out.bones.push_back(!way.levered);
         ways.push_back(way);
     }
     out.take =
         moved_by(take, std::make_shared<MirroredMotion>(take, std::move(ways), pairs.scalars));
+    return out;
+}
+
+MirrorCost mirror_cost(const Take& take, const Mirrored& mirrored, const MirrorPairs& pairs,
+                       double first, double last) {
+    MirrorCost out;
+    const int moments = static_cast<int>(std::clamp((last - first) * 60, 0.0, 1999.0)) + 1;
+    JointTile a = take.make_tile(), b = mirrored.take.make_tile();
+    for (int begin = 0; begin < moments; begin += kTileFrames) {
+        std::vector<double> seconds;
+        for (int k = begin; k < std::min(moments, begin + kTileFrames); ++k)
+            seconds.push_back(moments > 1 ? first + (last - first) * k / (moments - 1) : first);
+        take.evaluate(seconds, Take::Want::kWorlds, a);
+        mirrored.take.evaluate(seconds, Take::Want::kWorlds, b);
+        for (int j = 0; j < take.skeleton.size(); ++j)
+            for (int f = 0; f < static_cast<int>(seconds.size()) && mirrored.bones[at(j)]; ++f) {
+                const Vec3 p = origin(world_rows(a, pairs.joints[at(j)]), f);
+                const double off =
+                    length(origin(world_rows(b, j), f) - Vec3{2 * pairs.middle_m - p.x, p.y, p.z});
+                if (off > out.distance_m) out = {off, j};
+            }
+    }
     return out;
 }
 

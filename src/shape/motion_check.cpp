@@ -12,6 +12,10 @@ namespace {
 
 /// A clip that hardly moves has no median to speak of.
 constexpr double kLeastMedian_m = 5e-4;
+/// Half of the time over which a body's speed is taken: steps even out.
+constexpr double kStep_s = 0.25;
+/// A rest pose stands on the ground as far as this share of its height.
+constexpr double kFloats = 0.15;
 
 /// Slower ones do not roll.
 constexpr double kRolls_m_s = 0.05;
@@ -66,21 +70,35 @@ WheelMotion wheel_motion(const std::string& joint, const std::vector<Vec3>& plac
 
 double on_ground(Vec3 a, Vec3 b) { return std::hypot(a.x - b.x, a.z - b.z); }
 
+/// How far something goes a second at each sample, over the two intervals around it.
+std::vector<Vec3> speeds_of(const std::vector<Vec3>& places, double rate, std::size_t around) {
+    const std::size_t n = places.size();
+    std::vector<Vec3> out(n);
+    for (std::size_t k = 0; k < n && n > 1; ++k) {
+        const std::size_t a = k < around ? 0 : k - around, b = std::min(k + around, n - 1);
+        out[k] = (places[b] - places[a]) * (rate / static_cast<double>(b - a));
+    }
+    return out;
+}
+
 FootMotion foot_motion(const std::string& joint, const std::vector<Vec3>& places, double rest_m,
-                       double rate, const FootRules& rules) {
+                       double rate, const std::vector<double>& body, const FootRules& rules) {
     FootMotion out;
     out.joint = joint;
     const auto n = places.size();
-    std::vector<double> speed(n, 0);
-    for (std::size_t k = 0; k < n && n > 1; ++k) {
-        const std::size_t a = k == 0 ? 0 : k - 1, b = std::min(k + 1, n - 1);
-        speed[k] = length(places[b] - places[a]) * rate / static_cast<double>(b - a);
-    }
+    const std::vector<Vec3> moves = speeds_of(places, rate, 1);
+    std::vector<double> speed;
+    for (const Vec3 v : moves) speed.push_back(length(v));
+    // What goes with the ground, or stays behind the body.
+    const auto behind = [&](std::size_t k, double times) {
+        return !body.empty() && std::abs(moves[k].y) < rules.still_m_s &&
+               std::hypot(moves[k].x, moves[k].z) < times * rules.behind * body[k];
+    };
+    const auto slow = [&](std::size_t k) { return speed[k] < rules.still_m_s || behind(k, 1); };
     const auto close = [&](Contact& c) {
         // What is being set down, or taken up, rolls: only where it is low and slow does it slide.
         const auto counts = [&](int k) {
-            return speed[at(k)] < rules.still_m_s &&
-                   places[at(k)].y - rest_m - rules.ground_m < rules.touch_m;
+            return slow(at(k)) && places[at(k)].y - rest_m - rules.ground_m < rules.touch_m;
         };
         const auto farthest = [&](int from, double& far) {
             int found = from;
@@ -103,16 +121,46 @@ FootMotion foot_motion(const std::string& joint, const std::vector<Vec3>& places
     for (std::size_t k = 0; k < n; ++k) {
         const double height = places[k].y - rest_m - rules.ground_m;
         if (-height > out.depth_m) out.depth_m = -height, out.depth_sample = static_cast<int>(k);
-        if (!stands && height < rules.touch_m && speed[k] < rules.still_m_s) {
+        if (!stands && height < rules.touch_m && slow(k)) {
             stands = true;
             now = {static_cast<int>(k), static_cast<int>(k), 0};
-        } else if (stands && (height > rules.leave_m || speed[k] > rules.moving_m_s)) {
+        } else if (stands &&
+                   (height > rules.leave_m || (speed[k] > rules.moving_m_s && !behind(k, 1.5)))) {
             stands = false;
             close(now);
         }
         if (stands) now.last = static_cast<int>(k);
     }
     if (stands) close(now);
+    return out;
+}
+
+/// At which height each foot stands on ground 0: where it rests. A rest pose that does not stand
+/// there, as those of captures that rest at the origin or lie on an axis, says only by how much
+/// feet differ: the ground is then where the lowest of them comes.
+std::vector<double> standing_levels(const Skeleton& skeleton, const MotionSubjects& subjects,
+                                    const std::vector<std::vector<Vec3>>& places) {
+    const std::vector<Affine> rest = skeleton.rest_worlds();
+    std::vector<double> out;
+    double low = 1e300, high = -1e300;
+    for (const Affine& world : rest)
+        low = std::min(low, world.o.y), high = std::max(high, world.o.y);
+    for (const int foot : subjects.feet) out.push_back(rest[at(foot)].o.y);
+    if (out.empty()) return out;
+    const double size = high - low, lowest = *std::min_element(out.begin(), out.end());
+    if (lowest > -kFloats * size && lowest < low + kFloats * size && low < kFloats * size)
+        return out;
+    // A few samples of noise do not make the ground.
+    std::vector<double> heights;
+    for (std::size_t k = 0; k < places[at(subjects.feet[0])].size(); ++k) {
+        double least = 1e300;
+        for (std::size_t i = 0; i < out.size(); ++i)
+            least = std::min(least, places[at(subjects.feet[i])][k].y - (out[i] - lowest));
+        heights.push_back(least);
+    }
+    const auto at_ground = heights.begin() + static_cast<std::ptrdiff_t>(heights.size() / 50);
+    std::nth_element(heights.begin(), at_ground, heights.end());
+    for (double& level : out) level = *at_ground + (level - lowest);
     return out;
 }
 
@@ -150,6 +198,8 @@ std::vector<int> in_pairs(const Skeleton& skeleton, std::initializer_list<const 
 
 }  // namespace
 
+double Pop::ratio() const { return jump_m / std::max(kLeastMedian_m, median_m); }
+
 std::vector<int> suggest_feet(const Skeleton& skeleton) {
     return in_pairs(skeleton, {"foot", "ankle", "hoof", "paw"});
 }
@@ -186,9 +236,16 @@ MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton,
     const auto places = places_of(clip, skeleton, wheels, turns);
     const std::vector<Affine> rest = skeleton.rest_worlds();
     const double rate = clip.rate.per_second();
-    for (const int foot : subjects.feet)
-        out.feet.push_back(foot_motion(skeleton[foot].name, places[at(foot)], rest[at(foot)].o.y,
-                                       rate, subjects.rules));
+    std::vector<double> body;
+    if (subjects.hips >= 0)
+        for (const Vec3 v : speeds_of(places[at(subjects.hips)], rate,
+                                      std::max<std::size_t>(1, std::lround(rate * kStep_s))))
+            body.push_back(std::hypot(v.x, v.z));
+    const std::vector<double> stand = standing_levels(skeleton, subjects, places);
+    for (std::size_t i = 0; i < subjects.feet.size(); ++i)
+        out.feet.push_back(foot_motion(skeleton[subjects.feet[i]].name,
+                                       places[at(subjects.feet[i])], stand[i], rate, body,
+                                       subjects.rules));
     for (std::size_t w = 0; w < wheels.size(); ++w)
         out.wheels.push_back(
             wheel_motion(skeleton[wheels[w]].name, places[at(wheels[w])], turns[w], rate));
@@ -206,7 +263,7 @@ MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton,
     if (all.empty()) return out;
     const auto middle = all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2);
     std::nth_element(all.begin(), middle, all.end());
-    out.pop.median_m = std::max(kLeastMedian_m, *middle);
+    out.pop.median_m = *middle;
     return out;
 }
 

@@ -18,12 +18,12 @@ struct Gap {
 
 class RepairedMotion final : public Take::Motion {
   public:
-    RepairedMotion(const ShapedTake& shaped, const LoopRepair& repair, bool root_added)
+    RepairedMotion(const ShapedTake& shaped, const LoopRepair& repair, RootKind root)
         : inner_(shaped.take),
           repair_(repair),
           end_(shaped.seconds),
           span_(repair.span > 0 ? std::min(repair.span, shaped.seconds) : shaped.seconds),
-          top_(top_joints(inner_.skeleton, root_added)),
+          top_(top_joints(inner_.skeleton, root)),
           hips_rest_(inner_.skeleton.rest_worlds()[at(repair.hips)]),
           hips_turn_(rotation_of(hips_rest_)) {
         InnerTile inner;
@@ -108,8 +108,8 @@ class RepairedMotion final : public Take::Motion {
 
 }  // namespace
 
-Repaired repair_loop(const ShapedTake& shaped, const LoopRepair& repair, bool root_added) {
-    auto motion = std::make_shared<RepairedMotion>(shaped, repair, root_added);
+Repaired repair_loop(const ShapedTake& shaped, const LoopRepair& repair, RootKind root) {
+    auto motion = std::make_shared<RepairedMotion>(shaped, repair, root);
     Repaired out;
     const auto& gaps = motion->gaps();
     for (std::size_t j = 0; j < gaps.size(); ++j) {

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "base/at.h"
+#include "mellow/shaping.h"
 #include "mellow/take.h"
 #include "model/lanes.h"
 
@@ -39,10 +40,11 @@ inline void put_worlds(const Skeleton& skeleton, JointTile& tile, int lane,
 
 /// Joints that carry the motion of the figure in the world: those without a parent, or below a
 /// root that was put above all others.
-inline std::vector<bool> top_joints(const Skeleton& skeleton, bool root_added) {
+inline std::vector<bool> top_joints(const Skeleton& skeleton, RootKind root) {
     std::vector<bool> out;
     for (int j = 0; j < skeleton.size(); ++j)
-        out.push_back(root_added ? skeleton[j].parent == 0 : skeleton[j].parent < 0);
+        out.push_back(root == RootKind::kAdded ? skeleton[j].parent == 0
+                                              : skeleton[j].parent < 0);
     return out;
 }
 

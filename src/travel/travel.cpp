@@ -67,10 +67,10 @@ std::vector<double> ways(const GroundPath& path, double rate, const std::vector<
     return out;
 }
 
-/// Height of the lowest foot that stands above where it rests, in lines where none does.
-std::vector<double> standing_heights(const Clip& clip, const Skeleton& skeleton,
-                                     const std::vector<int>& feet,
-                                     const std::vector<double>& instead) {
+/// Of the lowest foot that stands, how far it is above where it rests, at samples at which one
+/// does.
+std::vector<std::optional<double>> standing(const Clip& clip, const Skeleton& skeleton,
+                                            const std::vector<int>& feet) {
     std::vector<std::optional<double>> known(at(clip.samples));
     const double rate = clip.rate.per_second();
     for (const int foot : feet) {
@@ -89,10 +89,17 @@ std::vector<double> standing_heights(const Clip& clip, const Skeleton& skeleton,
             first = k;
         }
     }
+    return known;
+}
+
+/// The same at all samples: in lines where no foot stands, 0 where none ever does.
+std::vector<double> standing_heights(const Clip& clip, const Skeleton& skeleton,
+                                     const std::vector<int>& feet) {
+    const std::vector<std::optional<double>> known = standing(clip, skeleton, feet);
     std::vector<int> stands;
     for (int k = 0; k < clip.samples; ++k)
         if (known[at(k)]) stands.push_back(k);
-    if (stands.empty()) return instead;
+    if (stands.empty()) return std::vector<double>(at(clip.samples), 0.0);
     std::vector<double> out;
     for (int k = 0; k < clip.samples; ++k) {
         const auto next = std::lower_bound(stands.begin(), stands.end(), k);
@@ -124,7 +131,7 @@ std::vector<GroundFrame> ground_frames(const Clip& clip, const Skeleton& skeleto
             heading.back() = heading.front() + frames.back().heading - frames.front().heading;
     }
     if (parts.height_from == TravelParts::Height::kFeet)
-        height = standing_heights(clip, skeleton, feet, height);
+        height = standing_heights(clip, skeleton, feet);
     const auto shaped = [&](std::vector<GroundFrame> list) {
         return parts.smooth_s > 0
                    ? GroundPath(std::move(list), loops).smoothed(parts.smooth_s * rate)
@@ -172,6 +179,32 @@ void fill_figures(Travel& travel, const std::vector<Transform>& roots,
     travel.step_heading_rad = travel.heading_change_rad;
 }
 
+/// Departures below these are none.
+constexpr double kStays_m = 1e-4, kStays_rad = 1e-3;
+
+/// How the root turns about up, away from rest, without jumps.
+std::vector<double> root_headings(const std::vector<Transform>& roots, const Quat& rest) {
+    std::vector<double> out;
+    double before = 0;
+    for (const Transform& root : roots) {
+        double heading = twist_angle(root.r * conjugate(rest), kUp);
+        heading += 2 * std::numbers::pi * std::round((before - heading) / (2 * std::numbers::pi));
+        out.push_back(before = heading);
+    }
+    return out;
+}
+
+/// What a root carries by itself.
+void find_parts(const std::vector<Transform>& roots, const std::vector<double>& heading,
+                Travel& travel) {
+    for (std::size_t k = 0; k < roots.size(); ++k) {
+        const Vec3 way = roots[k].t - roots[0].t;
+        travel.ground = travel.ground || length(on_ground(way)) > kStays_m;
+        travel.height = travel.height || std::abs(way.y) > kStays_m;
+        travel.heading = travel.heading || std::abs(heading[k] - heading[0]) > kStays_rad;
+    }
+}
+
 }  // namespace
 
 Status add_root(Skeleton& skeleton, JointSources& sources, const std::string& root) {
@@ -213,29 +246,50 @@ Status drive_root(Skeleton& skeleton, JointSources& sources, const Scene& scene,
     return {};
 }
 
+Travel travel_of_root(const Clip& clip, const Skeleton& skeleton) {
+    Travel travel;
+    std::vector<Transform> roots;
+    for (int k = 0; k < clip.samples; ++k) roots.push_back(local_at(clip.joints[0], k));
+    const std::vector<double> heading = root_headings(roots, skeleton[0].rest.r);
+    find_parts(roots, heading, travel);
+    fill_figures(travel, roots, heading, clip.rate.seconds(clip.samples - 1));
+    return travel;
+}
+
 void extract_travel(Clip& clip, const Skeleton& skeleton, int hips, const TravelParts& parts,
                     const std::vector<int>& feet) {
     Travel& travel = clip.travel;
+    if (!parts.any()) {
+        travel = travel_of_root(clip, skeleton);
+        return;
+    }
     travel = {};
     travel.ground = parts.ground, travel.height = parts.height, travel.heading = parts.heading;
-    std::vector<double> heading = headings(clip, skeleton, hips);
+    std::vector<double> heading;
     std::vector<Transform> roots;
-    if (parts.any()) {
-        const std::vector<GroundFrame> frames = ground_frames(clip, skeleton, hips, parts, feet);
-        for (int k = 0; k < clip.samples; ++k) {
-            const GroundFrame& frame = frames[at(k)];
-            heading[at(k)] = frame.heading;
-            Transform root;
-            if (parts.heading) root.r = from_axis_angle(kUp, frame.heading);
-            if (parts.ground) root.t = on_ground(frame.place);
-            if (parts.height) root.t.y = frame.place.y;
-            roots.push_back(root);
-        }
-        for (int k = 0; k < clip.samples; ++k) set_root(clip, skeleton, k, roots[at(k)]);
-    } else {
-        for (int k = 0; k < clip.samples; ++k) roots.push_back(local_at(clip.joints[0], k));
+    for (const GroundFrame& frame : ground_frames(clip, skeleton, hips, parts, feet)) {
+        heading.push_back(frame.heading);
+        Transform root;
+        if (parts.heading) root.r = from_axis_angle(kUp, frame.heading);
+        if (parts.ground) root.t = on_ground(frame.place);
+        if (parts.height) root.t.y = frame.place.y;
+        roots.push_back(root);
     }
+    for (int k = 0; k < clip.samples; ++k) set_root(clip, skeleton, k, roots[at(k)]);
     fill_figures(travel, roots, heading, clip.rate.seconds(clip.samples - 1));
+}
+
+Transform start_frame(const Clip& clip, const Skeleton& skeleton, int hips,
+                      const TravelParts& parts, const std::vector<int>& feet) {
+    TravelParts all = parts;
+    all.ground = all.heading = true;
+    const GroundFrame first = ground_frames(clip, skeleton, hips, all, feet)[0];
+    return {on_ground(first.place), from_axis_angle(kUp, first.heading), {1, 1, 1}};
+}
+
+bool any_foot_stands(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet) {
+    const auto known = standing(clip, skeleton, feet);
+    return std::any_of(known.begin(), known.end(), [](const auto& k) { return k.has_value(); });
 }
 
 void travel_channels(Clip& clip, const Skeleton& skeleton) {
