@@ -34,6 +34,7 @@ void write(JsonWriter& json, const Comparison& c, const std::vector<Difference>&
     json.list("meshes_only_in_second", c.meshes_only_b).list("other_meshes", c.other_meshes);
     json.list("weights_only_in_first", c.weights_only_a);
     json.list("weights_only_in_second", c.weights_only_b).list("other_parents", c.other_parents);
+    json.list("surfaces", c.surfaces).list("cameras", c.cameras);
     write(json, "joint_position_mm", c.position_mm, c);
     write(json, "joint_rotation_degrees", c.rotation_degrees, c);
     write(json, "joint_scale", c.scale, c);
@@ -88,7 +89,9 @@ std::string verdict(const std::vector<Difference>& differences, const std::set<A
     std::string names;
     for (const Aspect aspect : ignored)
         names += (names.empty() ? "" : ", ") + std::string(name(aspect));
-    return text + (names.empty() ? "" : "; ignored: " + names) + "\n";
+    return text + (names.empty() ? "" : "; ignored: " + names) +
+           "\ncompared: joints, vertices, morph weights, surfaces, cameras; not: extras, lights, "
+           "how pictures look\n";
 }
 
 /// "meshes,weights"; nothing when a word is none of the aspects, which is said.
@@ -123,8 +126,13 @@ bool is_crate(const std::string& path) {
 
 void write(JsonWriter& json, const CrateComparison& c) {
     json.member("same", c.same()).member("same_skin", c.same_skin);
+    json.list("skin", c.skin, [&](const Difference& d) {
+        json.begin_object().member("aspect", name(d.aspect)).member("what", d.what).end_object();
+    });
+    json.list("facts", c.facts);
     json.list("clips", c.clips, [&](const ClipChange& clip) {
         json.begin_object().member("name", clip.name).member("change", name(clip.kind));
+        json.text_member("was", clip.was);
         if (clip.kind == ClipChange::Kind::kChanged) {
             json.list("differences", clip.differences, [&](const Difference& d) {
                 json.begin_object().member("aspect", name(d.aspect)).member("what", d.what);
@@ -179,22 +187,28 @@ std::string motion_table(const CrateComparison& c, std::size_t width) {
 }
 
 std::string text_of(const CrateComparison& c) {
-    std::size_t width = 4, counts[4] = {};
+    std::size_t width = 4, counts[5] = {};
     for (const ClipChange& clip : c.clips) width = std::max(width, clip.name.size());
     std::string text;
     for (const ClipChange& clip : c.clips) {
         ++counts[static_cast<std::size_t>(clip.kind)];
         if (clip.kind == ClipChange::Kind::kUnchanged) continue;
-        text += fmt::format("{:{}}  {}\n", clip.name, width, name(clip.kind));
+        text += fmt::format("{:{}}  {}{}\n", clip.name, width, name(clip.kind),
+                            clip.was.empty() ? "" : ", was " + clip.was);
         for (const Difference& d : clip.differences)
             text += fmt::format("{:{}}    {:9} {}\n", "", width, name(d.aspect), d.what);
         for (const std::string& fact : clip.facts)
             text += fmt::format("{:{}}    {}\n", "", width, fact);
     }
-    if (!c.same_skin) text += "the skin files have other bytes\n";
+    for (const std::string& fact : c.facts) text += "crate: " + fact + "\n";
+    for (const Difference& d : c.skin)
+        text += fmt::format("skin:  {:9} {}\n", name(d.aspect), d.what);
+    if (!c.same_skin && c.skin.empty()) text += "skin:  other bytes; nothing that shows\n";
     text += motion_table(c, width);
-    return text + fmt::format("{}{} changed, {} added, {} gone, {} unchanged\n",
-                              text.empty() ? "" : "\n", counts[1], counts[2], counts[3], counts[0]);
+    return text + fmt::format("{}{} changed, {} added, {} gone, {}{} unchanged\n",
+                              text.empty() ? "" : "\n", counts[1], counts[2], counts[3],
+                              counts[4] > 0 ? fmt::format("{} renamed, ", counts[4]) : "",
+                              counts[0]);
 }
 
 int two_crates(const CompareRequest& request, const std::set<Aspect>& ignored) {
@@ -220,6 +234,18 @@ int compare(const CompareRequest& request) {
     if (request.align != "zero" && request.align != "first-key")
         return misused(request, "--align", request.align, "zero or first-key");
     options.align_first_key = request.align == "first-key";
+    if (is_crate(request.a) != is_crate(request.b)) {
+        // One of two crates that is not there, or is none: said of that one.
+        const std::string& other = is_crate(request.a) ? request.b : request.a;
+        std::error_code error;
+        if (!std::filesystem::exists(other, error) || std::filesystem::is_directory(other, error))
+            return fail(request, {Code::kFileMissing, Severity::kStop, other,
+                                  std::filesystem::exists(other, error) ? "no crate.json in it"
+                                                                        : "no such file or folder",
+                                  "a crate, to compare with " +
+                                      (is_crate(request.a) ? request.a : request.b),
+                                  "check the path"});
+    }
     if (is_crate(request.a) && is_crate(request.b)) return two_crates(request, *ignored);
     int exit = kDone;
     auto a = read_as(request, request.a, request.truth_a, exit);

@@ -1,5 +1,8 @@
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <filesystem>
+
 #include "base/text.h"
 #include "commands.h"
 #include "mellow/convert_file.h"
@@ -23,6 +26,29 @@ int read_orders(const ConvertRequest& request, ConvertOptions& options) {
     return kDone;
 }
 
+/// Options that say nothing of the output's format, or of the input's.
+int refuse_idle(const ConvertRequest& request) {
+    const auto ends = [](const std::string& name, std::initializer_list<const char*> endings) {
+        const std::string ending = folded(std::filesystem::path(name).extension().string());
+        return std::any_of(endings.begin(), endings.end(),
+                           [&](const char* e) { return ending == e; });
+    };
+    const std::string& out = request.output;
+    if (!request.orders.empty() && !ends(out, {".bvh", ".dae"}))
+        return misused(request, "--order", out, "BVH or COLLADA: glTF has quaternions");
+    if (request.matrices && !ends(out, {".dae"}))
+        return misused(request, "--matrices", out, "COLLADA: no other format has them");
+    if (!request.textures.empty() && ends(out, {".bvh"}))
+        return misused(request, "--textures", out, "a format with pictures");
+    if (request.parts == "skin" && ends(out, {".bvh"}))
+        return misused(request, "--parts", "skin", "motion or all: BVH holds nothing else");
+    if (!request.truth.places.empty() && !ends(request.input, {".bvh"}))
+        return misused(request, "--places", request.input, "a BVH file");
+    if (!request.truth.frames.empty() && !ends(request.input, {".bvh"}))
+        return misused(request, "--frames", request.input, "a BVH file");
+    return kDone;
+}
+
 std::uintmax_t size_of(const std::filesystem::path& file) {
     std::error_code error;
     const std::uintmax_t size = std::filesystem::file_size(file, error);
@@ -39,7 +65,7 @@ int convert(const ConvertRequest& request) {
     if (!target) return fail(request, target.failures());
     options.target = target.value().convention;
     if (!target.value().files.empty()) {  // a file says more than a convention
-        options.rate = target.value().rate;
+        if (target.value().rate_told) options.rate = target.value().rate;
         if (target.value().pictures == Pictures::kLeftOut) options.textures = Textures::kLeftOut;
     }
     if (!request.to_rate.empty() && !(options.rate = parse_rate(request.to_rate)))
@@ -60,6 +86,7 @@ int convert(const ConvertRequest& request) {
     else if (!request.textures.empty())
         return misused(request, "--textures", request.textures, "embedded, beside or none");
     options.matrices = request.matrices;
+    if (const int code = refuse_idle(request); code != kDone) return code;
     if (!request.range.empty()) options.first = request.range[0], options.last = request.range[1];
     int exit = kDone;
     if (is_input(request, request.output, {request.input}, exit)) return exit;

@@ -546,6 +546,9 @@ TEST_F(ManyTest, PatternsWorkFromWhereOneIs) {
     change("file = \"motions/sorting/*.glb\"", "file = \"wheel_1.glb\"");
     change("file = \"motions/carrying/*.bvh\"", "file = \"wheel_?.glb\"");
     change("file = \"motions/climbing/*.glb\"", "file = \"**/wheel_1.glb\"");
+    // It is none of the figure's numbers, nor a capture.
+    change("unit = \"centimetre\"\nup = \"+Z\"\nfront = \"-Y\"\nrate = 24\n\n# Cap", "\n# Cap");
+    change("unit = \"centimetre\"\nup = \"+Y\"\nfront = \"+Z\"\n\n# Baked", "\n# Baked");
     recipe_ = recipe_.substr(0, recipe_.find("[[clips]]")) +
               "[[clips]]\nsource = \"wheeling\"\n[output]\nfolder = \"out\"\npicture = false\n";
     test::write_text(folder_ / "flat/flat.toml", recipe_);

@@ -106,7 +106,7 @@ TEST_F(UnseenPackTest, TurnsAndSeamsAreToldInDegreesAndMillimetres) {
     report_text(report, [&](std::string_view part) { text += part; });
     EXPECT_THAT(text, HasSubstr("heading +90.00 degrees"));
     EXPECT_THAT(text, HasSubstr("] m and +90.000 degrees"));
-    EXPECT_THAT(text, HasSubstr("seam      2.0000 mm, 0.0000 degrees"));
+    EXPECT_THAT(text, HasSubstr("seam      2.0000 mm at head, 0.0000 degrees"));
     const json crate = json::parse(read_text(folder_ / "out/crate.json"));
     EXPECT_EQ(crate["target"]["first_pose"], "rest");
     // Of a root that rests no heading is told, however its hips turn.

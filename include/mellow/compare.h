@@ -46,7 +46,11 @@ struct Comparison {
     std::vector<std::string> other_meshes;  ///< of one name, but with other vertices
     std::vector<std::string> weights_only_a, weights_only_b;  ///< "mesh/target"
     std::vector<std::string> other_parents;                   ///< "hand.L: forearm.L, not Tamsin"
-    double height_m = 0;  ///< of A at rest, for reading the figures
+    /// "body: normals by up to 3.1 degrees": normals, texture coordinates, colours, triangles and
+    /// their winding, materials of meshes with the same vertices.
+    std::vector<std::string> surfaces;
+    std::vector<std::string> cameras;  ///< "view: field of view", "view only in the first"
+    double height_m = 0;               ///< of A at rest, for reading the figures
 };
 
 /// What two files can differ in, in the order in which it is told.
@@ -59,11 +63,14 @@ enum class Aspect {
     kJoints,
     kParents,
     kMeshes,
-    kLength
+    kLength,
+    kSurfaces,
+    kCameras
 };
-/// "places", "turns", "scales", "vertices", "weights", "joints", "parents", "meshes", "length"
+/// "places", "turns", "scales", "vertices", "weights", "joints", "parents", "meshes", "length",
+/// "surfaces", "cameras"
 std::string_view name(Aspect aspect);
-inline constexpr int kAspects = 9;
+inline constexpr int kAspects = 11;
 
 /// What two scenes may be apart and still move the same.
 struct CompareTolerance {

@@ -70,10 +70,12 @@ struct ClipChange {
     enum class Kind {
         kUnchanged,  ///< the same bytes, or the same motion and facts within the tolerance
         kChanged,
-        kAdded,  ///< only in the second
-        kGone,   ///< only in the first
+        kAdded,    ///< only in the second
+        kGone,     ///< only in the first
+        kRenamed,  ///< the same motion under another name
     };
     std::string name;
+    std::string was;  ///< of a renamed one, its name in the first
     Kind kind = Kind::kUnchanged;
     std::vector<Difference> differences;      ///< of its motion, joints alone
     std::vector<std::string> facts;           ///< "loop: once, not closed"
@@ -82,14 +84,17 @@ struct ClipChange {
     /// What the checks on motion say of it, before and now; of clips that are in both and changed.
     std::vector<MotionFigure> motion;
 };
-/// "unchanged", "changed", "added" or "gone".
+/// "unchanged", "changed", "added", "gone" or "renamed".
 std::string_view name(ClipChange::Kind kind);
 
 /// How two crates differ. Clips of the same bytes are not opened.
 struct CrateComparison {
     std::vector<ClipChange> clips;  ///< of the first in its order, then those added
     bool same_skin = true;          ///< the skin files have the same bytes
-    /// No clip differs and the skin is the same.
+    std::vector<Difference> skin;   ///< in what they differ, where it can be seen
+    /// What else the manifests say of the whole: "unit: 1 m, not 0.01 m", "joints only in ...".
+    std::vector<std::string> facts;
+    /// No clip differs, nor the skin, nor what is said of the whole.
     bool same() const;
 };
 

@@ -93,6 +93,10 @@ enum class Code {
     kShareDiffers,
     kFootDepth,
     kPop,
+    kLoopRepair,
+    kLeftBehind,
+    kOverruled,
+    kNoEffect,
     kUsage,
 };
 

@@ -97,6 +97,7 @@ struct RecipeClip {
     double shortest = 0;           ///< frames of such a loop at least; 0: a quarter of the range
     bool stored_open = false;      ///< the range has no frame that repeats its first
     std::optional<double> repair;  ///< frames over which a loop's gap is closed; 0: all of them
+    double repair_mm = 100, repair_degrees = 20;  ///< the largest change that closing may make
     RecipePlace place;
     double thumbnail = 0.5;  ///< how far through the clip its small picture is, 0 to 1
     std::string text;        ///< as of a strip, where it is shaped
@@ -247,6 +248,7 @@ struct Recipe {
     RecipeMotion motion;
     Tolerance tolerance;
     Checks checks;
+    Findings notes;  ///< keys that say nothing, which every job tells
     /// Joints and meshes whose shear may be lost: measured and said, but no reason to fail.
     NodeMask accept_shear;
     double most_walk_s = 7200;  ///< how far rules with memory are walked, Performance

@@ -88,6 +88,7 @@ struct Target {
     std::string name = "y-up-metre";
     Convention convention;
     FrameRate rate{30, 1};
+    bool rate_told = false;        ///< a file says the rate; else it is what is usual
     std::vector<FrameRate> rates;  ///< the only ones allowed; empty: any
     LoopForm loop_form = LoopForm::kClosed;
 

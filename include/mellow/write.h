@@ -49,6 +49,8 @@ struct ColladaOptions {
     std::optional<EulerOrder> order;  ///< of all joints; else what the source keyed, else ZYX
     std::map<std::string, EulerOrder> orders;  ///< for single nodes, by name
     bool matrices = false;                     ///< whole matrices instead of Euler angles
+    /// Clips begin at second 0 where their keys begin later; else where these do.
+    bool from_zero = false;
 };
 
 /// The files of one scene.

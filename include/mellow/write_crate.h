@@ -53,8 +53,7 @@ struct WriteCrateOptions {
 };
 
 /// Writes a crate with one file for each clip. `target` says everything about files, names, joints
-/// and axes, as it does for pack(); its demands are measured, and what it demands of a figure as
-/// such (size, standing on the ground, moving at all) is a warning.
+/// and axes, as it does for pack(); its demands are measured, and one that is not met is a stop.
 ///
 /// The report is that of pack(); it is proven, and the crate stands in `folder`, when every clip is
 /// within the tolerance and no finding is a stop. Else the files are kept aside in report.folder.

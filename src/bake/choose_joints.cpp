@@ -146,9 +146,16 @@ int kept_ancestor(const Scene& scene, const std::vector<bool>& chosen, int node)
     return up;
 }
 
-/// Uniform rest scale of what stands above a top joint.
-double scale_above(const Scene& scene, const std::vector<Affine>& rest, int node) {
+/// The rest scale of a top joint: its own where that is even, else that of what stands above it.
+double scale_of_top(const Scene& scene, const std::vector<Affine>& rest, int node) {
+    const auto even = [](const Affine& m) {
+        const Vec3 s{length(m.x), length(m.y), length(m.z)};
+        const double least = std::min({s.x, s.y, s.z}), most = std::max({s.x, s.y, s.z});
+        return least > 1e-9 && most - least <= 1e-6 * most && determinant(m) > 0;
+    };
     const int parent = scene.nodes[at(node)].parent;
+    const bool camera = scene.nodes[at(node)].camera != kNone;
+    if (!camera && even(rest[at(node)])) return std::cbrt(determinant(rest[at(node)]));
     if (parent == kNone) return 1;
     const double scale = std::cbrt(std::abs(determinant(rest[at(parent)])));
     return scale > 1e-9 ? scale : 1;
@@ -185,7 +192,7 @@ Result<ChosenJoints> choose_joints(const Scene& scene, const JointChoice& choice
         const int up = camera ? kNone : kept_ancestor(scene, chosen, n);
         const int parent = up == kNone ? kNone : joint_of[at(up)];
         const double scale =
-            parent == kNone ? scale_above(scene, rest, n) : out.sources[at(parent)].scale;
+            parent == kNone ? scale_of_top(scene, rest, n) : out.sources[at(parent)].scale;
         JointSource source{n, scale, {}, choice.scale_to_offsets && !carrying[at(n)]};
         if (const auto axes = choice.axes.find(scene.nodes[at(n)].name);
             axes != choice.axes.end() && !camera)

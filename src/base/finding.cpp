@@ -84,6 +84,10 @@ constexpr std::array kNames{
     "share-differs",
     "foot-depth",
     "pop",
+    "loop-repair",
+    "left-behind",
+    "overruled",
+    "no-effect",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

@@ -85,17 +85,20 @@ Result<toml::table> parse_toml(std::string_view text, const std::string& file) {
 }
 
 TomlTable::TomlTable(const toml::table& table, std::string file, std::string place,
-                     std::shared_ptr<std::vector<Mistake>> mistakes)
+                     std::shared_ptr<std::vector<Mistake>> mistakes,
+                     std::shared_ptr<Findings> notes)
     : table_(table),
       file_(std::move(file)),
       place_(std::move(place)),
-      mistakes_(std::move(mistakes)) {}
+      mistakes_(std::move(mistakes)),
+      notes_(std::move(notes)) {}
 
 TomlTable::TomlTable(const toml::table& root, std::string file)
-    : TomlTable(root, std::move(file), "", std::make_shared<std::vector<Mistake>>()) {}
+    : TomlTable(root, std::move(file), "", std::make_shared<std::vector<Mistake>>(),
+                std::make_shared<Findings>()) {}
 
 TomlTable TomlTable::within(const toml::table& table, std::string place) const {
-    return {table, file_, std::move(place), mistakes_};
+    return {table, file_, std::move(place), mistakes_, notes_};
 }
 
 TomlTable TomlTable::inner(const toml::table& table, std::string_view key) const {
@@ -138,6 +141,13 @@ void TomlTable::fail(Code code, std::string_view key, std::string found, std::st
     add(key, false,
         {code, Severity::kStop, where(key), std::move(found), std::move(expected),
          std::move(remedy)});
+}
+
+void TomlTable::idle(std::string_view key, std::string why, std::string remedy) {
+    if (!has(key) || failed({key})) return;
+    notes_->push_back({Code::kNoEffect, Severity::kWarning, where(key),
+                       fmt::format("{} changes nothing: {}", key, why), "keys that say something",
+                       std::move(remedy)});
 }
 
 void TomlTable::fail(Finding finding) {

@@ -53,6 +53,10 @@ class TomlTable {
               std::string remedy = {});
     /// Remembers a finding whose place is not a key of this table.
     void fail(Finding finding);
+    /// Remembers, as a note and no mistake, that a key which is there changes nothing.
+    void idle(std::string_view key, std::string why, std::string remedy);
+    /// All of these, of all tables of the file.
+    const Findings& notes() const { return *notes_; }
     /// Keys that may be there even where nothing asks for them this time.
     void knows(std::initializer_list<std::string_view> keys);
     /// `key` makes sense only beside `other`: says that `other` is missing.
@@ -82,13 +86,14 @@ class TomlTable {
         Finding finding;
     };
     TomlTable(const toml::table& table, std::string file, std::string place,
-              std::shared_ptr<std::vector<Mistake>> mistakes);
+              std::shared_ptr<std::vector<Mistake>> mistakes, std::shared_ptr<Findings> notes);
     void add(std::string_view key, bool missing, Finding finding);
 
     const toml::table& table_;
     std::string file_, place_;
     std::vector<std::string> known_;
     std::shared_ptr<std::vector<Mistake>> mistakes_;  // of all tables of the file
+    std::shared_ptr<Findings> notes_;
 };
 
 }  // namespace mellow

@@ -49,6 +49,7 @@ JsonMembers::JsonMembers(JsonMembers&&) noexcept = default;
 JsonMembers& JsonMembers::operator=(JsonMembers&&) noexcept = default;
 JsonMembers::~JsonMembers() = default;
 
+JsonMembers JsonMembers::again() const { return {document_, *place_}; }
 bool JsonMembers::has(std::string_view key) const {
     return place_->there && place_->object[key].error() == simdjson::SUCCESS;
 }

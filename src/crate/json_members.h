@@ -24,6 +24,9 @@ class JsonMembers {
     JsonMembers& operator=(JsonMembers&&) noexcept;
     ~JsonMembers();
 
+    /// Another reader of the same object.
+    JsonMembers again() const;
+
     bool has(std::string_view key) const;
     /// All keys, in the order of the text.
     std::vector<std::string> keys() const;

@@ -18,7 +18,8 @@ constexpr std::array kJudged{
     Code::kFastTurn,     Code::kWeightSum,    Code::kEqualSeeds,   Code::kNeverMoves,
     Code::kInfluences,   Code::kSkinRemoved,  Code::kRigidSkin,    Code::kNumberBad,
     Code::kSameContent,  Code::kHandSuspect,  Code::kFootSlide,    Code::kFootDepth,
-    Code::kPop,          Code::kWheelTurn,    Code::kThroughPlane};
+    Code::kPop,          Code::kWheelTurn,    Code::kThroughPlane, Code::kLoopRepair,
+    Code::kLeftBehind,   Code::kOverruled,    Code::kNoEffect};
 
 }  // namespace
 

@@ -20,6 +20,7 @@ constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;   // 1 mm, half a deg
 constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
 constexpr double kPopRatio = 10;                             ///< times the median of the clip
 constexpr double kDrift_m = 0.3;
+constexpr double kBehind = 0.1;        ///< less than this share of the hips' way is none
 constexpr double kNoStep_s = 0.7;      ///< shorter ones need not have a step
 constexpr double kStillFrames = 6;     // of the source
 constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
@@ -261,6 +262,45 @@ class ClipJudge {
                         "", "travel = [\"ground\", \"heading\"]   # makes it anew from the hips"});
     }
 
+    /// Things of their own that stay where they are while the figure goes: a second root, clothes
+    /// on a skeleton of their own.
+    void left_behind(const Clip& clip, const RecipeClip& wanted) {
+        if (figure_.scene().skins.empty() || wanted.range.is_pose()) return;
+        const Skeleton& skeleton = figure_.skeleton();
+        const bool root = figure_.root() != RootKind::kFigure;
+        int body = figure_.hips();
+        while (skeleton[body].parent > (root ? 0 : -1)) body = skeleton[body].parent;
+        const std::vector<bool> counts = figure_.body();
+        const auto way = [&](int joint) {
+            double most = 0;
+            const auto place = [&](int k) {
+                Affine world;
+                for (int j = joint; j >= 0; j = skeleton[j].parent)
+                    world = to_affine(local_at(clip.joints[at(j)], k)) * world;
+                return Vec3{world.o.x, 0, world.o.z};
+            };
+            const Vec3 first = place(0);
+            for (int k = 1; k < clip.samples; ++k) most = std::max(most, length(place(k) - first));
+            return most;
+        };
+        const double goes = way(figure_.hips());
+        if (goes < kDrift_m) return;
+        std::vector<std::string> behind;
+        for (int j = root ? 1 : 0; j < skeleton.size(); ++j) {
+            const bool top = root ? skeleton[j].parent == 0 : skeleton[j].parent < 0;
+            if (!top || j == body || !counts[at(j)] || way(j) > kBehind * goes) continue;
+            behind.push_back(skeleton[j].name);
+        }
+        if (!behind.empty())
+            out_.push_back({Code::kLeftBehind, Severity::kStop, wanted.range.where,
+                            fmt::format("{} stay{} where {}, while the hips go {:.2f} m",
+                                        name_list(behind), behind.size() == 1 ? "s" : "",
+                                        behind.size() == 1 ? "it is" : "they are", goes),
+                            "all of a figure going with it",
+                            "a follow rule in the rig sheet; or drop = [...] under [joints]; or "
+                            "left-behind = \"warn\"   # under [checks], where it is meant"});
+    }
+
     /// A clip whose end stands still.
     void end(const Clip& clip, const RecipeClip& wanted) {
         if (wanted.range.is_pose() || wanted.shaping.hold > 0) return;
@@ -394,6 +434,7 @@ Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& 
     judge.losses(baked, packed);
     judge.travel(baked.clip, job.clip);
     judge.own_root(baked.clip, job.clip);
+    judge.left_behind(baked.clip, job.clip);
     packed.motion_check = judge.steps(baked.clip, job.clip);
     judge.end(baked.clip, job.clip);
     return judge.take();

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/text.h"
+#include "crate/json_members.h"
 #include "mellow/bake.h"
 #include "mellow/read.h"
 #include "mellow/rig.h"
@@ -81,7 +82,8 @@ class FileConverter {
 
     /// Samples of one timeline: the asked range or all of it, at the asked rate or the source's.
     Result<SamplePlan> plan(const Timeline& timeline) {
-        const auto [first, last] = frames_of(timeline, scene_.rate);
+        auto [first, last] = frames_of(timeline, scene_.rate);
+        first = std::min<std::int64_t>(first, 0);  // what holds before the first key stays
         const Range range{timeline.name, options_.first.value_or(first),
                           options_.last.value_or(last), Play::kOnce,
                           fmt::format("timeline \"{}\"", timeline.name)};
@@ -123,6 +125,40 @@ class FileConverter {
                       : "--matrices, which holds it"});
     }
 
+    /// What a packed clip says of itself, which only glTF has a place for.
+    void note_facts(const char* format) {
+        std::set<std::string> lost;
+        for (const Timeline& timeline : scene_.timelines) {
+            if (timeline.extras.empty()) continue;
+            JsonMembers facts(Bytes(timeline.extras.begin(), timeline.extras.end()));
+            for (const char* fact :
+                 {"loop", "play", "speed", "tags", "cues", "travel", "group", "id"})
+                if (facts.has(fact)) lost.insert(fact);
+        }
+        if (lost.empty()) return;
+        report_.findings.push_back({Code::kLeftOut, Severity::kWarning, output_.string(),
+                                    "facts of clips: " + name_list({lost.begin(), lost.end()}),
+                                    fmt::format("motion: {} has no place for them", format),
+                                    "write glTF to keep them"});
+    }
+
+    /// An animation needs a channel (glTF 2.0, 5.5): weights of meshes in another file alone are
+    /// none.
+    void note_lonely_weights(const std::string& ending) {
+        if (ending == ".dae") return;
+        std::vector<std::string> lost;
+        std::erase_if(scene_.timelines, [&](const Timeline& t) {
+            const bool lonely = t.channels.empty() && t.members.empty();
+            if (lonely && (!t.morphs.empty() || !t.scalars.empty())) lost.push_back(t.name);
+            return lonely;
+        });
+        if (!lost.empty())
+            report_.findings.push_back(
+                {Code::kLeftOut, Severity::kWarning, output_.string(),
+                 "animations that move no node, but weights or scalars: " + name_list(lost),
+                 "a node that moves", "--parts all keeps weights on their meshes"});
+    }
+
     Result<std::vector<WrittenFile>> scene_files(const std::string& ending) {
         std::vector<SamplePlan> plans;
         if (options_.rate || options_.first)
@@ -138,6 +174,8 @@ class FileConverter {
             options_.textures.value_or(binary ? Textures::kEmbedded : Textures::kBeside);
         if (textures == Textures::kLeftOut) add(drop_textures(scene_));
         note_shear(ending != ".dae", options_.matrices);
+        if (ending == ".dae") note_facts("COLLADA");
+        note_lonely_weights(ending);
         convert(scene_, target_);
         const std::string name = output_.stem().string();
         if (ending != ".dae") {
@@ -148,9 +186,9 @@ class FileConverter {
         if (textures == Textures::kEmbedded && !scene_.images.empty())
             return bad("textures", "embedded", "beside or none: COLLADA refers to pictures",
                        "--textures beside");
-        MELLOW_TRY(
-            WrittenScene dae,
-            write_collada(scene_, name, {options_.order, options_.orders, options_.matrices}));
+        MELLOW_TRY(WrittenScene dae,
+                   write_collada(scene_, name,
+                                 {options_.order, options_.orders, options_.matrices, true}));
         add(std::move(dae.findings));
         return std::move(dae.files);
     }
@@ -210,6 +248,7 @@ class FileConverter {
                            "one timeline: BVH holds one motion",
                            "choose one with --timeline"};
         }
+        note_facts("BVH");
         MELLOW_TRY(const SamplePlan samples, plan(scene_.timelines[0]));
         JointChoice all;
         all.keep_tips = true;

@@ -84,20 +84,68 @@ Result<Scene> open_clip(const Manifest& manifest, const Scene& skin, JsonMembers
                                     motion.failure().expected, motion.failure().found));
 }
 
-/// What players are told of a clip, where the two do not agree.
-std::vector<std::string> other_facts(const ClipInfo& a, const ClipInfo& b) {
+/// ToldFacts in words, by what they are of.
+using ToldFacts = std::vector<std::pair<std::string, std::string>>;
+
+/// What players are told of a clip.
+ToldFacts facts_of(const ClipInfo& c) {
+    const auto pairs = [](const auto& list) {
+        std::string out;
+        for (const auto& [key, value] : list)
+            out += fmt::format("{}{} = {}", out.empty() ? "" : ", ", key, value);
+        return out;
+    };
+    const Travel& t = c.travel;
+    ToldFacts out{
+        {"loop", std::string(name(c.loop))},
+        {"period", std::to_string(c.period)},
+        {"rate", to_text(c.rate)},
+        {"travel", fmt::format("{}{}{}{}", t.ground ? "ground " : "", t.height ? "height " : "",
+                               t.heading ? "heading " : "", t.channels ? "channels" : "")},
+        {"group", c.labels.group},
+        {"speed", fmt::format("{:g}", c.labels.speed)},
+        {"play", c.labels.backwards ? "backwards" : ""},
+        {"id", c.labels.id < 0 ? "" : std::to_string(c.labels.id)},
+        {"tags", pairs(c.labels.tags)}};
+    std::string cues;
+    for (const Cue& cue : c.cues)
+        cues += fmt::format("{}{} {:g}{}{}{}{}", cues.empty() ? "" : "; ", cue.name, cue.first,
+                            cue.last > cue.first ? fmt::format("..{:g}", cue.last) : "",
+                            cue.joint.empty() ? "" : " at " + cue.joint,
+                            cue.tags.empty() ? "" : " (" + pairs(cue.tags) + ")",
+                            cue.values.empty() ? "" : " (" + pairs(cue.values) + ")");
+    out.emplace_back("cues", cues);
+    return out;
+}
+
+/// What a manifest says of the whole crate.
+ToldFacts facts_of(Manifest& m) {
+    const Convention& c = m.target.convention;
+    JsonMembers target = m.json.object("target"), skeleton = m.json.object("skeleton");
+    ToldFacts out{{"unit", fmt::format("{:g} m", c.metres_per_unit)},
+                  {"up", std::string(name(c.up))},
+                  {"front", std::string(name(c.front))},
+                  {"hand", std::string(name(c.hand))},
+                  {"rate", to_text(m.target.rate)}};
+    for (const char* key : {"name", "layout", "format", "loop_form"})
+        if (target.has(key)) out.emplace_back(key, target.text(key));
+    out.emplace_back("root", skeleton.text("root"));
+    out.emplace_back("hips", skeleton.text("hips"));
+    out.emplace_back("joints", fmt::format("{}", fmt::join(skeleton.texts("joints"), ", ")));
+    return out;
+}
+
+/// Where the two do not agree.
+std::vector<std::string> other_facts(const ToldFacts& was, const ToldFacts& is) {
     std::vector<std::string> out;
-    const auto say = [&](const char* what, const std::string& is, const std::string& was) {
-        if (is != was) out.push_back(fmt::format("{}: {}, not {}", what, is, was));
+    const auto value = [](const ToldFacts& facts, const std::string& key) {
+        const auto found =
+            std::find_if(facts.begin(), facts.end(), [&](const auto& f) { return f.first == key; });
+        return found == facts.end() || found->second.empty() ? std::string("none") : found->second;
     };
-    const auto parts = [](const Travel& t) {
-        return fmt::format("{}{}{}", t.ground ? "ground " : "", t.height ? "height " : "",
-                           t.heading ? "heading " : "");
-    };
-    say("loop", std::string(name(b.loop)), std::string(name(a.loop)));
-    say("period", std::to_string(b.period), std::to_string(a.period));
-    say("rate", to_text(b.rate), to_text(a.rate));
-    say("travel", parts(b.travel), parts(a.travel));
+    for (const auto& [key, now] : is)
+        if (const std::string before = value(was, key), after = value(is, key); before != after)
+            out.push_back(fmt::format("{}: {}, not {}", key, after, before));
     return out;
 }
 
@@ -136,9 +184,18 @@ Result<ClipChange> compare_clips(Side& a, JsonMembers entry_a, Side& b, JsonMemb
                                  const CompareTolerance& tolerance,
                                  const std::set<Aspect>& ignored) {
     ClipChange out;
+    const auto told = [](Side& side, JsonMembers& entry) {
+        return facts_of(clip_from_facts(entry, Conversion(side.manifest.target.convention, {})));
+    };
+    ToldFacts was_told = told(a, entry_a), is_told = told(b, entry_b);
+    was_told.emplace_back("file", entry_a.text("file"));
+    is_told.emplace_back("file", entry_b.text("file"));
+    out.facts = other_facts(was_told, is_told);
     if (entry_a.text("xxh3_128") == entry_b.text("xxh3_128") &&
-        a.manifest.target.convention == b.manifest.target.convention)
+        a.manifest.target.convention == b.manifest.target.convention) {
+        if (!out.facts.empty()) out.kind = ClipChange::Kind::kChanged;
         return out;
+    }
     MELLOW_CHECK(a.open_skin());
     MELLOW_CHECK(b.open_skin());
     auto figures_a = motion_figures(entry_a), figures_b = motion_figures(entry_b);
@@ -156,7 +213,6 @@ Result<ClipChange> compare_clips(Side& a, JsonMembers entry_a, Side& b, JsonMemb
     out.rotation_degrees = compared.rotation_degrees;
     out.moments_per_second = compared.moments_per_second;
     out.differences = differences(compared, tolerance, ignored);
-    out.facts = other_facts(clip_a, clip_b);
     if (!out.differences.empty() || !out.facts.empty())
         out.kind = ClipChange::Kind::kChanged;
     else
@@ -164,17 +220,36 @@ Result<ClipChange> compare_clips(Side& a, JsonMembers entry_a, Side& b, JsonMemb
     return out;
 }
 
+/// The name of a clip that is gone and moves as this one does; empty where none does.
+Result<std::string> same_motion(Side& a, std::map<std::string, JsonMembers>& gone, Side& b,
+                                JsonMembers& entry, const CompareTolerance& tolerance) {
+    const Conversion in_a(a.manifest.target.convention, {}), in_b(b.manifest.target.convention, {});
+    const ClipInfo own = clip_from_facts(entry, in_b);
+    for (auto& [name, other] : gone) {
+        const ClipInfo info = clip_from_facts(other, in_a);
+        if (info.samples != own.samples || !(info.rate == own.rate)) continue;
+        MELLOW_CHECK(a.open_skin());
+        MELLOW_CHECK(b.open_skin());
+        ClipInfo clip_a, clip_b;
+        MELLOW_TRY(const Scene was, open_clip(a.manifest, *a.skin, other.again(), clip_a));
+        MELLOW_TRY(const Scene is, open_clip(b.manifest, *b.skin, entry.again(), clip_b));
+        const auto compared = compare_motion(was, is, {});
+        if (compared && differences(compared.value(), tolerance).empty()) return name;
+    }
+    return std::string();
+}
+
 }  // namespace
 
 std::string_view name(ClipChange::Kind kind) {
-    constexpr std::string_view kNames[] = {"unchanged", "changed", "added", "gone"};
+    constexpr std::string_view kNames[] = {"unchanged", "changed", "added", "gone", "renamed"};
     return kNames[static_cast<std::size_t>(kind)];
 }
 
 bool CrateComparison::same() const {
-    return same_skin && std::all_of(clips.begin(), clips.end(), [](const ClipChange& c) {
-               return c.kind == ClipChange::Kind::kUnchanged;
-           });
+    return same_skin && facts.empty() &&
+           std::all_of(clips.begin(), clips.end(),
+                       [](const ClipChange& c) { return c.kind == ClipChange::Kind::kUnchanged; });
 }
 
 Result<CrateComparison> compare_crates(const std::filesystem::path& a,
@@ -194,27 +269,45 @@ Result<CrateComparison> compare_crates(const std::filesystem::path& a,
         order.push_back(clip.text("name"));
         newer.emplace(order.back(), std::move(clip));
     }
-    std::set<std::string> in_both;
+    out.facts = other_facts(facts_of(was), facts_of(is));
+    if (!out.same_skin) {
+        MELLOW_CHECK(older.open_skin());
+        MELLOW_CHECK(newer_side.open_skin());
+        MELLOW_TRY(const Comparison skins, compare_motion(*older.skin, *newer_side.skin, {}));
+        out.skin = differences(skins, tolerance, ignored);
+    }
+    std::map<std::string, JsonMembers> gone;
     for (JsonMembers& clip : was.json.objects("clips")) {
         const std::string name = clip.text("name");
         const auto found = newer.find(name);
         ClipChange change;
         change.kind = ClipChange::Kind::kGone;
-        if (found != newer.end()) {
-            in_both.insert(name);
+        if (found == newer.end()) {
+            gone.emplace(name, std::move(clip));
+        } else {
             MELLOW_TRY(change, compare_clips(older, std::move(clip), newer_side,
                                              std::move(found->second), tolerance, ignored));
+            newer.erase(found);
         }
         change.name = name;
         out.clips.push_back(std::move(change));
     }
-    for (const std::string& name : order)
-        if (!in_both.contains(name)) {
-            ClipChange added;
-            added.name = name;
-            added.kind = ClipChange::Kind::kAdded;
-            out.clips.push_back(std::move(added));
+    for (const std::string& name : order) {
+        const auto entry = newer.find(name);
+        if (entry == newer.end()) continue;
+        ClipChange added;
+        added.name = name;
+        added.kind = ClipChange::Kind::kAdded;
+        MELLOW_TRY(const std::string before,
+                   same_motion(older, gone, newer_side, entry->second, tolerance));
+        if (!before.empty()) {
+            added.kind = ClipChange::Kind::kRenamed;
+            added.was = before;
+            gone.erase(before);
+            std::erase_if(out.clips, [&](const ClipChange& c) { return c.name == before; });
         }
+        out.clips.push_back(std::move(added));
+    }
     if (was.json.failed()) return was.bad(was.json.error());
     if (is.json.failed()) return is.bad(is.json.error());
     return out;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include "base/at.h"
@@ -167,8 +168,23 @@ void know_demands(const PackedClip& packed, KnownDemands& known) {
     known.unmet[packed.file.file] = packed.demands_unmet;
 }
 
+namespace {
+
+/// Which finding of a recipe's [checks] judges what a demand is about.
+std::optional<Code> judged_by(const std::string& demand) {
+    static const std::map<std::string, Code> kJudges{{"size", Code::kSizeSuspect},
+                                                     {"height", Code::kSizeSuspect},
+                                                     {"stands", Code::kAxisSuspect},
+                                                     {"travels-ahead", Code::kAxisSuspect},
+                                                     {"closing-sample", Code::kLoopOpen}};
+    const auto found = kJudges.find(demand);
+    return found == kJudges.end() ? std::nullopt : std::optional(found->second);
+}
+
+}  // namespace
+
 void check_written(const std::filesystem::path& folder, const Target& target, KnownDemands known,
-                   PackReport& report, std::optional<Severity> of_figure) {
+                   PackReport& report, const Checks& checks) {
     std::vector<std::pair<std::string, ListedClip>> clips;
     for (const PackedClip& packed : report.clips)
         clips.emplace_back(packed.file.file, ListedClip{packed.clip.name, packed.clip});
@@ -177,16 +193,21 @@ void check_written(const std::filesystem::path& folder, const Target& target, Kn
     const std::size_t met = known.met;
     check_listed(folder, target, report.skin.file, clips, checked, std::move(known));
     report.demands = checked.demands.size() + met;
-    const std::set<std::string> figures{"size",           "stands", "height",
-                                        "closing-sample", "moves",  "travels-ahead"};
-    report.unmet = static_cast<std::size_t>(std::count_if(
-        checked.demands.begin(), checked.demands.end(), [](const Demand& d) { return !d.met; }));
-    for (const Demand& d : checked.demands)
-        if (const bool figure = figures.contains(d.id); !d.met && (!figure || of_figure))
+    std::set<std::string> accepted;
+    for (const Demand& d : checked.demands) {
+        if (d.met) continue;
+        const std::optional<Code> about = judged_by(d.id);
+        const auto level = about ? checks.find(*about) : checks.end();
+        const bool lets = level != checks.end() && level->second != Severity::kStop;
+        if (lets) accepted.insert(d.id);
+        if (!lets) ++report.unmet;
+        if (!lets || level->second)
             report.findings.push_back(
-                {Code::kTargetUnmet, figure ? *of_figure : Severity::kStop,
+                {Code::kTargetUnmet, lets ? *level->second : Severity::kStop,
                  fmt::format("{}, {}", d.file.empty() ? "crate" : d.file, d.id), d.found, d.wanted,
                  d.remedy});
+    }
+    report.accepted.assign(accepted.begin(), accepted.end());
 }
 
 Status write_tables(StagedFolder& folder, const PackReport& report, const Target& target) {

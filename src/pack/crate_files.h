@@ -52,10 +52,11 @@ Result<Scene> write_clip(const ClipPlace& place, Clip clip, const std::string& n
 void know_demands(const PackedClip& packed, KnownDemands& known);
 
 /// Reads everything that was written once more, but for what is known, and measures it against the
-/// target: figures and findings go into the report. `of_figure`: how grave it is where the figure
-/// or its motion as such is not what the target wants; nothing where that was judged already.
+/// target: figures and findings go into the report. A demand that is not met is a stop, but where
+/// `checks` judge what it is about: then it is as grave as they say, and the report keeps it as
+/// accepted.
 void check_written(const std::filesystem::path& folder, const Target& target, KnownDemands known,
-                   PackReport& report, std::optional<Severity> of_figure = {});
+                   PackReport& report, const Checks& checks = {});
 
 /// Writes the manifest, the reports and the target with its joint list.
 Status write_tables(StagedFolder& folder, const PackReport& report, const Target& target);

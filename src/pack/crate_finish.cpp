@@ -76,20 +76,27 @@ void CrateOutput::note_idle_morphs() {
             for (std::size_t t = 0; t < morphs.activity.size(); ++t)
                 active[morphs.mesh + "/" + morphs.targets[t]] |=
                     morphs.activity[t].first_sample >= 0;
+    // What a drive moves, an engine may move.
+    for (const KeptDrive& drive : report_.drives) active.erase(drive.mesh + "/" + drive.target);
     std::vector<std::string> idle;
-    for (const auto& [name, used] : active)
-        if (!used) idle.push_back(name);
+    std::string drop;
+    for (const auto& [name, used] : active) {
+        if (used) continue;
+        idle.push_back(name);
+        drop += fmt::format("{}[[target.morphs]]\nmatch = \"{}\"\ndo = \"drop\"",
+                            drop.empty() ? "" : "\n", name.substr(name.find('/') + 1));
+    }
     if (!idle.empty())
         report_.findings.push_back({Code::kNeverMoves, Severity::kNote, "morph targets",
                                     "used in no clip: " + name_list(idle), "",
-                                    "[[target.morphs]] with do = \"drop\", if no game sets them"});
+                                    drop + "   # if no game sets them"});
 }
 
 Result<PackReport> CrateOutput::finish() {
     const bool drawn = !options_.share && fit_to_place();  // a part is no use for pictures
     if (recipe_.picture && drawn) MELLOW_CHECK(draw());
     if (recipe_.thumbnails && drawn) MELLOW_CHECK(draw_thumbnails());
-    check_written(folder_->path(), target_, std::move(known_), report_);
+    check_written(folder_->path(), target_, std::move(known_), report_, recipe_.checks);
     if (!options_.share) note_idle_morphs();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)

@@ -121,8 +121,20 @@ class Drafter {
         return names;
     }
 
+    /// Weights name a mesh as the figure's own file does, with its prefix.
+    void rename_meshes(const FileDraft& file) {
+        const std::string& prefix = figure().stock.common_prefix;
+        const std::set<std::string> own = names_of(figure());
+        for (const Timeline& timeline : file.scene.timelines)
+            for (const MorphCurve& morph : timeline.morphs)
+                if (!prefix.empty() && morph.mesh.starts_with(prefix) &&
+                    !own.contains(morph.mesh) && own.contains(morph.mesh.substr(prefix.size())))
+                    renames_.insert(prefix);
+    }
+
     /// What all names of a motion file begin with, where what is left are names of the figure.
     void rename(const FileDraft& file) {
+        rename_meshes(file);
         const std::set<std::string> own = names_of(figure()), its = names_of(file);
         const auto known = [&](const std::set<std::string>& names, std::size_t cut) {
             return static_cast<std::size_t>(

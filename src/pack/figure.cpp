@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <set>
 
 #include "base/at.h"
 #include "base/text.h"
+#include "math/degrees.h"
 #include "mellow/fit.h"
 #include "mellow/stock.h"
 #include "pack/cameras.h"
@@ -152,6 +154,46 @@ Status Figure::note_axes(const JointChoice& choice, PackReport& report) const {
     return {};
 }
 
+/// How a root of the source's own rests, where it is turned.
+std::optional<Quat> Figure::turned_root(const Skeleton& skeleton) const {
+    int tops = 0;
+    for (const Joint& joint : skeleton.joints()) tops += joint.parent < 0 ? 1 : 0;
+    if (skeleton.size() == 0 || tops != 1 || skeleton[0].name != recipe_->root ||
+        !recipe_->axes.empty())
+        return {};
+    const Quat turn = rotation_of(skeleton.rest_worlds()[0]);
+    return angle_between(turn, {}) > 1e-6 ? std::optional(turn) : std::nullopt;
+}
+
+/// Scales that joints have at rest: those of top joints become part of the data, others stay.
+void Figure::note_scales(const Result<ChosenJoints>& joints, PackReport& report) const {
+    if (!joints) return;
+    const Skeleton& skeleton = joints.value().skeleton;
+    const std::vector<Affine> rest = rest_worlds(scene_);
+    std::vector<std::string> taken, kept;
+    for (int j = 0; j < skeleton.size(); ++j) {
+        const int node = joints.value().sources[at(j)].node;
+        const Vec3 own = scene_.nodes[at(node)].local.s, left = skeleton[j].rest.s;
+        const auto away = [](Vec3 s) {
+            return std::max({std::abs(s.x - 1), std::abs(s.y - 1), std::abs(s.z - 1)}) > 1e-3;
+        };
+        if (away(left))
+            kept.push_back(fmt::format("{} ({:.4g})", skeleton[j].name, left.x));
+        else if (skeleton[j].parent < 0 && away(own))
+            taken.push_back(fmt::format("{} ({:.4g})", skeleton[j].name, own.x));
+    }
+    if (!taken.empty())
+        report.findings.push_back(
+            {Code::kScaledNode, Severity::kNote, recipe_->source,
+             "joints that rest scaled, which becomes part of the data: " + name_list(taken), "",
+             ""});
+    if (!kept.empty())
+        report.findings.push_back({Code::kScaledNode, Severity::kNote, recipe_->source,
+                                   "joints that rest scaled, and keep it: " + name_list(kept),
+                                   "joints of scale 1 at rest, as most engines expect",
+                                   "scale 1 in the source's rest pose"});
+}
+
 Status Figure::make_skeleton(PackReport& report) {
     // Rules are bound by the names of the file, so the rig comes before names are shortened.
     // Where it fails, what else is wrong is looked for as far as that goes without it.
@@ -165,6 +207,19 @@ Status Figure::make_skeleton(PackReport& report) {
     append(wrong, read_axes(choice, report).failures());
     auto joints =
         choose_joints(scene_, choice, rig ? rig.value().driven_nodes() : std::vector<int>{});
+    if (joints && wrong.empty()) {
+        if (const std::optional<Quat> turn = turned_root(joints.value().skeleton)) {
+            choice.axes[recipe_->root] = {};
+            report.findings.push_back(
+                {Code::kAssumed, Severity::kNote, recipe_->source,
+                 fmt::format("\"{}\" rests turned by {:.0f} degrees: that becomes part of the data",
+                             recipe_->root, angle_between(*turn, {}) * kDegrees),
+                 "a root without turn", ""});
+            joints = choose_joints(scene_, choice,
+                                   rig ? rig.value().driven_nodes() : std::vector<int>{});
+        }
+        note_scales(joints, report);
+    }
     if (!wrong.empty()) {
         if (joints) {
             skeleton_ = std::move(joints.value().skeleton);

@@ -66,6 +66,8 @@ class Figure {
     Status find_accepted();
     Status leave_out(const JointChoice& choice, const std::vector<int>& driven, PackReport& report);
     Status strip(PackReport& report);
+    std::optional<Quat> turned_root(const Skeleton& skeleton) const;
+    void note_scales(const Result<ChosenJoints>& joints, PackReport& report) const;
     Result<int> joint_named(const std::string& name, const std::string& where) const;
     Status find_hips(PackReport& report);
     Status find_feet();

@@ -105,6 +105,7 @@ Status FittedFigure::fit(const FigureParts& figure, const Skeleton& rest, const 
     }
     sources_ = fit_sources(figure.sources, fit_);
     note_fit(target, findings);
+    note_idle_names(rest, target, findings);
     return {};
 }
 
@@ -134,6 +135,18 @@ Result<FittedFigure> FittedFigure::make(const FigureParts& figure, const Skeleto
             findings.push_back({Code::kLeftOut, Severity::kNote, target.where,
                                 "meshes that are not of the figure: " + name_list(names), "",
                                 "statics = \"keep\"   # in the target"});
+        std::vector<std::string> known;
+        for (const Mesh& mesh : scene->meshes)
+            known.insert(known.end(), mesh.target_names.begin(), mesh.target_names.end());
+        for (const MorphRule& rule : target.morphs)
+            if (std::none_of(known.begin(), known.end(), [&](const std::string& name) {
+                    return fits_pattern(rule.pattern, name);
+                }))
+                findings.push_back(
+                    {Code::kNoEffect, Severity::kWarning, target.where,
+                     fmt::format("[[target.morphs]] match = \"{}\" fits no target", rule.pattern),
+                     known.empty() ? "a figure with morph targets" : suggest(rule.pattern, known),
+                     "correct match, or take the table out"});
         out.changes_ = apply_morph_rules(*scene, target.morphs);
         note_morphs(out.changes_, figure.scene, target.where, findings);
         if (!out.changes_.empty() || !names.empty()) kept = scene;
@@ -162,6 +175,24 @@ Result<FittedFigure> FittedFigure::make(const FigureParts& figure, const Skeleto
                        "the meshes at the level of detail that the target wants: perhaps they "
                        "are smoothed, or some are missing"};
     return out;
+}
+
+/// Names of a target that nothing has, with the nearest that something has.
+void FittedFigure::note_idle_names(const Skeleton& rest, const Target& target, Findings& findings) {
+    const auto idle = [&](const std::string& what, const std::string& name,
+                          const std::vector<std::string>& names) {
+        findings.push_back({Code::kNoEffect, Severity::kWarning, target.where,
+                            fmt::format("{} \"{}\" fits nothing", what, name),
+                            names.empty() ? "a name that something has" : suggest(name, names),
+                            "correct the name, or take it out"});
+    };
+    std::vector<std::string> joints;
+    for (const Joint& joint : rest.joints()) joints.push_back(joint.name);
+    for (const auto& [from, to] : target.joints.renames)
+        if (std::none_of(joints.begin(), joints.end(), [&, from = from](const std::string& name) {
+                return fits_pattern(from, name);
+            }))
+            idle("rename of", from, joints);
 }
 
 void FittedFigure::note_fit(const Target& target, Findings& findings) const {

@@ -57,6 +57,7 @@ class FittedFigure {
         : figure_(&figure.skeleton), sources_(figure.sources) {}
     Status fit(const FigureParts& figure, const Skeleton& rest, const std::string& root,
                const Target& target, Findings& findings);
+    static void note_idle_names(const Skeleton& rest, const Target& target, Findings& findings);
     void note_fit(const Target& target, Findings& findings) const;
 
     const Skeleton* figure_;

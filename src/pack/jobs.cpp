@@ -31,6 +31,7 @@ Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, PackReport& repor
     std::unique_ptr<Jobs> jobs(new Jobs(recipe));
     Findings wrong;
     const auto collect = [&](Status status) { append(wrong, std::move(status).failures()); };
+    append(report.findings, recipe.notes);
     MELLOW_CHECK(jobs->figure_.load(report));
     Status clips = jobs->own_clips(report);
     if (clips.ok()) jobs->note_gaps(report);
@@ -152,6 +153,7 @@ Status Jobs::expand(const RecipeTimelines& wanted, PackReport& report) {
         clip.range.name = file_name(bare.empty() ? recipe_.name : bare);
         const FrameSpan span = frames_of(timeline, figure_.scene().rate);
         clip.range.first = span.first, clip.range.last = span.last;
+        clip.range.where += fmt::format(", clip \"{}\"", clip.range.name);
         if (!names_.emplace(folded(clip.range.name), "timeline \"" + full + "\"").second)
             wrong.push_back({Code::kNameClash, Severity::kStop, wanted.like.range.where,
                              fmt::format("timeline \"{}\" would be a second clip \"{}\"", full,
@@ -339,7 +341,10 @@ void Jobs::note_gaps(PackReport& report) const {
                 if (to - from >= 2 * kFewFrames)
                     report.findings.push_back(
                         {Code::kRangeGap, Severity::kNote, clip->range.where,
-                         fmt::format("frames {}..{} before it move and are in no clip", from, to),
+                         from + 1 == to - 1
+                             ? fmt::format("frame {} before it moves and is in no clip", from + 1)
+                             : fmt::format("frames {}..{} before it move and are in no clip",
+                                           from + 1, to - 1),
                          "ranges that take all of the motion", "nothing, if this is meant"});
             }
             upto = std::max(upto, clip->range.last);

@@ -25,13 +25,17 @@ Result<BakedClip> bind_shaped(const Recipe& recipe, const Jobs& jobs, BakedClip 
                                          : shaped.shaped.take;
     out.facts.shared = std::move(shaped.findings);
     for (const PlacedPart& part : shaped.parts) {
-        const auto sample = [&](double second) {
-            return static_cast<int>(std::lround(second * plan.rate.per_second()));
+        // The moment at which a part ends is the next one's.
+        const auto first_from = [&](double second) {
+            return static_cast<int>(std::ceil(second * plan.rate.per_second() - 1e-6));
         };
-        const PackedPart packed{part.name, sample(part.first), sample(part.last), 1};
+        const bool ends = &part == &shaped.parts.back();
+        const int last = ends ? static_cast<int>(std::lround(part.last * plan.rate.per_second()))
+                              : first_from(part.last) - 1;
+        const PackedPart packed{part.name, first_from(part.first), last, 1};
         auto& parts = out.facts.parts;
         if (!parts.empty() && parts.back().name == packed.name &&
-            parts.back().last_sample == packed.first_sample) {
+            parts.back().last_sample + 1 == packed.first_sample) {
             parts.back().last_sample = packed.last_sample;
             ++parts.back().times;
         } else {

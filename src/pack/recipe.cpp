@@ -306,8 +306,10 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     read_performances(top, sets, recipe);
     read_clips(top, recipe);
     check_clip_names(top, recipe);
+    sets.note_unused(top);
     top.close();
     MELLOW_CHECK(top.mistakes());
+    recipe.notes = top.notes();
     return recipe;
 }
 

@@ -63,7 +63,10 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
     if (t.choice("travel_height", {"hips", "feet"}, "hips") == "feet")
         clip.travel.height_from = TravelParts::Height::kFeet;
     clip.travel.smooth_s = read_within(t, "travel_smooth", 0, 0, 1e4);
-    clip.travel.channels = t.choice("travel_as", {"root", "channels"}, "root") == "channels";
+    clip.travel.channels =
+        t.choice("travel_as", {"root", "channels"}, "root") == "channels" && clip.travel.any();
+    if (!clip.travel.any())
+        t.idle("travel_as", "nothing travels", "travel = [\"ground\"]   # beside it");
     for (const auto& [key, needs] : {std::pair("travel_heading", clip.travel.heading),
                                      std::pair("travel_height", clip.travel.height),
                                      std::pair("travel_smooth", clip.travel.any())})

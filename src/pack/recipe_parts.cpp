@@ -93,9 +93,17 @@ NodeMask Sets::mask(TomlTable& t, std::string_view key) const {
                    names_.empty() ? "a [[set]] of that name"
                                   : suggest(text.substr(kSet.size()), names_));
         else
-            all.insert(all.end(), found->second.begin(), found->second.end());
+            all.insert(all.end(), found->second.begin(), found->second.end()),
+                used_.insert(found->first);
     }
     return parse_mask(all);
+}
+
+void Sets::note_unused(TomlTable& top) const {
+    for (const std::string& name : names_)
+        if (!used_.contains(name))
+            top.idle("set", fmt::format("nothing names the set \"{}\"", name),
+                     fmt::format("\"set:{}\" where it is meant, or take it out", name));
 }
 
 RecipeLayer read_layer(TomlTable& t, const Sets& sets) {

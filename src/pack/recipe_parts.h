@@ -2,6 +2,7 @@
 #pragma once
 
 #include <map>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -16,10 +17,13 @@ class Sets {
     void read(TomlTable& top);
     /// The list under `key` as a mask.
     NodeMask mask(TomlTable& t, std::string_view key) const;
+    /// Says which sets no mask has named.
+    void note_unused(TomlTable& top) const;
 
   private:
     std::map<std::string, std::vector<std::string>> sets_;
     std::vector<std::string> names_;
+    mutable std::set<std::string> used_;
 };
 
 RecipeLayer read_layer(TomlTable& t, const Sets& sets);

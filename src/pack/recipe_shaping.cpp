@@ -76,6 +76,8 @@ void read_shaping_keys(TomlTable& t, RecipeShaping& s) {
 
 void read_loop(TomlTable& t, RecipeClip& clip) {
     t.knows({"loop", "loop_shortest", "repair_frames", "stored"});
+    clip.repair_mm = read_within(t, "repair_mm", clip.repair_mm, 0, 1e6);
+    clip.repair_degrees = read_within(t, "repair_degrees", clip.repair_degrees, 0, 180);
     std::string loop = "no";
     if (t.is_text("loop"))
         loop = t.choice("loop", {"find", "repair", "find and repair"});
@@ -184,6 +186,9 @@ void read_shaping(TomlTable& t, RecipeClip& clip) {
                "loop = true, a range, and nothing that shapes it",
                "give it a clip of its own; another clip may have that one as its part");
     read_keep(t, clip.align);
+    if (!t.has("part") && clip.shaping.repeat == 1 && clip.shaping.repeat_seconds == 0)
+        for (const char* key : {"align", "carry"})
+            t.idle(key, "the clip has no parts and no repeats", "take it out");
     clip.fit = t.flag("fit", false);
     read_place(t, clip);
     if (clip.range.is_pose() && clip.shaped())
@@ -202,6 +207,14 @@ void read_parts(TomlTable& t, RecipeClip& clip) {
         RecipePart& read = clip.parts.back();
         if (read.range.name.empty())
             read.range.name = fmt::format("{}..{}", read.range.first, read.range.last);
+        if (i == 0 && !over) {
+            part.idle("overlap", "nothing comes before the first part", "take it out");
+            for (const char* key : {"align", "carry"})
+                if (read.shaping.repeat == 1 && read.shaping.repeat_seconds == 0)
+                    part.idle(key, "nothing comes before the first part", "take it out");
+        }
+        if (!over && read.overlap == 0)
+            part.idle("blend", "parts do not overlap", "overlap = 4   # frames, beside it");
         if (!part.has("carry")) {
             const std::string joint = read.align.joint;
             read.align = clip.align;

@@ -176,6 +176,7 @@ void manifest_json(const PackReport& report, const Target& target, const TextSin
     json.object("proof", [&] {
         json.member("passed", report.proven);
         write(json, report.tolerance);
+        if (!report.accepted.empty()) json.list("accepted", report.accepted);
     });
     json.end_object().finish();
 }

@@ -17,8 +17,6 @@ namespace {
 
 /// Rest places of partners that are farther than this from being each other's image are said.
 constexpr double kAsymmetry_m = 2e-3;
-/// A gap of this size is more than a loop that nearly closes.
-constexpr double kLargeRepair_m = 0.1, kLargeRepair_rad = 20 / kDegrees;
 
 class ClipShaper {
   public:
@@ -227,16 +225,32 @@ class ClipShaper {
                                     travel.ground, travel.heading},
                                    root_);
         if (out.place_m < 1e-6 && out.turn_rad < 1e-6) return shaped;  // there is no gap
-        const bool large = out.place_m > kLargeRepair_m || out.turn_rad > kLargeRepair_rad;
-        out_.findings.push_back(
-            {Code::kAssumed, large ? Severity::kWarning : Severity::kNote, job.clip.range.where,
-             fmt::format(
-                 "the loop's gap is closed over {}: by up to {:.3g} mm at \"{}\" and {:.3g} "
-                 "degrees at \"{}\"",
-                 frames > 0 ? fmt::format("its last {:g} frames", frames)
-                            : std::string("its whole length"),
-                 out.place_m * 1000, out.place_joint, out.turn_rad * kDegrees, out.turn_joint),
-             "", ""});
+        const RecipeClip& wanted = job.clip;
+        const bool large = out.place_m * 1000 > wanted.repair_mm ||
+                           out.turn_rad * kDegrees > wanted.repair_degrees;
+        const bool dragged = !travel.ground && out.place_m * 1000 > wanted.repair_mm &&
+                             out.place_joint == figure.skeleton()[figure.hips()].name;
+        const std::string closed = fmt::format(
+            "the loop's gap is closed over {}: by up to {:.3g} mm at \"{}\" and {:.3g} degrees at "
+            "\"{}\"{}",
+            frames > 0 ? fmt::format("its last {:g} frames", frames)
+                       : std::string("its whole length"),
+            out.place_m * 1000, out.place_joint, out.turn_rad * kDegrees, out.turn_joint,
+            dragged ? "; forgotten travel?" : "");
+        if (large)
+            out_.findings.push_back(
+                {Code::kLoopRepair, Severity::kStop, wanted.range.where, closed,
+                 fmt::format("at most {:g} mm and {:g} degrees", wanted.repair_mm,
+                             wanted.repair_degrees),
+                 dragged
+                     ? std::string("travel = [\"ground\"]   # in the clip")
+                     : fmt::format(
+                           "repair_mm = {:.0f}\nrepair_degrees = {:.0f}   # if it is meant",
+                           std::max(wanted.repair_mm, std::ceil(out.place_m * 1000)),
+                           std::max(wanted.repair_degrees, std::ceil(out.turn_rad * kDegrees)))});
+        else
+            out_.findings.push_back(
+                {Code::kAssumed, Severity::kNote, wanted.range.where, closed, "", ""});
         shaped.take = std::move(out.take);
         return shaped;
     }

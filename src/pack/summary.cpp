@@ -108,7 +108,8 @@ std::string grouped_text(const Findings& findings) {
         for (const Finding& f : findings) {
             if (f.severity != severity) continue;
             const auto same = std::find_if(groups.begin(), groups.end(), [&](const auto& group) {
-                return group.front()->code == f.code && group.front()->expected == f.expected;
+                return group.front()->code == f.code && group.front()->found == f.found &&
+                       group.front()->expected == f.expected && group.front()->remedy == f.remedy;
             });
             if (same != groups.end())
                 same->push_back(&f);

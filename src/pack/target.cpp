@@ -75,7 +75,8 @@ void read_samples(TomlTable& t, Target& target) {
     t.knows({"rate", "rates", "loop_form", "most_samples", "first_frame", "first_pose",
              "starts_at_rest"});
     if (t.has("rate"))
-        if (const auto rate = one_rate(t, "rate", t.number_or_text("rate"))) target.rate = *rate;
+        if (const auto rate = one_rate(t, "rate", t.number_or_text("rate")))
+            target.rate = *rate, target.rate_told = true;
     if (t.has("rates")) {
         target.rates.clear();
         for (const std::string& text : t.texts("rates", {}))
@@ -158,6 +159,9 @@ void read_fit(TomlTable& t, Target& target, const std::filesystem::path& folder)
              "statics", "lights"});
     target.joints.where = t.where("joints");
     if (t.has("joints")) read_list(t, target, folder);
+    if (target.joints.list.joints.empty() && !t.has("joints"))
+        for (const char* key : {"surplus", "missing"})
+            t.idle(key, "there is no list of joints", "joints = \"FILE\"   # beside it");
     if (t.has("surplus"))
         target.joints.drop_surplus = t.choice("surplus", {"stop", "drop"}) == "drop";
     if (t.has("missing"))
@@ -247,6 +251,9 @@ void read_files(TomlTable& t, Target& target) {
     read_pattern(t, "skin_name", target.skin_name);
     read_pattern(t, "clip_name", target.clip_name);
     read_pattern(t, "library_name", target.library_name);
+    if (target.layout != Layout::kSkinAndLibrary)
+        t.idle("library_name", "only layout = \"skin-and-library\" has such a file",
+               "layout = \"skin-and-library\", or take it out");
     if (t.has("name_case")) {
         const std::string letters = t.choice("name_case", {"keep", "lower", "upper"});
         target.names.letters = letters == "lower"   ? NameRule::Case::kLower

@@ -270,7 +270,7 @@ class CrateWriter {
             MELLOW_CHECK(folder_->write("sheet.png", png));
             report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png), {}};
         }
-        check_written(folder_->path(), target_, std::move(known_), report_, Severity::kWarning);
+        check_written(folder_->path(), target_, std::move(known_), report_);
         report_.proven =
             std::none_of(report_.findings.begin(), report_.findings.end(),
                          [](const Finding& f) { return f.severity == Severity::kStop; });

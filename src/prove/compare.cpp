@@ -12,6 +12,7 @@
 #include "math/degrees.h"
 #include "mellow/parallel.h"
 #include "mellow/pose.h"
+#include "prove/surfaces.h"
 
 namespace mellow {
 namespace {
@@ -112,6 +113,7 @@ class Comparer {
         MELLOW_CHECK(match_joints());
         compare_parents();
         match_meshes();
+        match_cameras();
         match_weights();
         compare_rest();
         out_.seconds_a = play_a_.seconds;
@@ -221,6 +223,9 @@ class Comparer {
                 pair.same_vertices =
                     x.primitives[p].positions.size() == y.primitives[p].positions.size();
             if (!pair.same_vertices) out_.other_meshes.push_back(node.name);
+            if (pair.same_vertices)
+                for (const std::string& what : surface_differences(a_, x, b_, y))
+                    out_.surfaces.push_back(node.name + ": " + what);
             meshes_.push_back(pair);
         }
         for (const Node& node : b_.nodes) {
@@ -242,6 +247,24 @@ class Comparer {
         }
         for (const auto& [name, weight] : others)
             if (!own.contains(name)) out_.weights_only_b.push_back(name.first + "/" + name.second);
+    }
+
+    /// Cameras by the names of their nodes, and what glTF says of each.
+    void match_cameras() {
+        const auto of = [](const Scene& scene) {
+            std::map<std::string, std::string> out;
+            for (const Node& node : scene.nodes)
+                if (node.camera != kNone) out[node.name] = scene.cameras[at(node.camera)];
+            return out;
+        };
+        const auto own = of(a_), others = of(b_);
+        for (const auto& [name, camera] : own)
+            if (const auto found = others.find(name); found == others.end())
+                out_.cameras.push_back(name + " only in the first");
+            else if (found->second != camera)
+                out_.cameras.push_back(name + ": " + camera + ", then " + found->second);
+        for (const auto& [name, camera] : others)
+            if (!own.contains(name)) out_.cameras.push_back(name + " only in the second");
     }
 
     void compare_rest() {
@@ -323,9 +346,9 @@ std::string list_of(const std::vector<std::string>& first, const std::vector<std
 }  // namespace
 
 std::string_view name(Aspect aspect) {
-    static constexpr std::array<std::string_view, kAspects> kNames{"places",   "turns",   "scales",
-                                                                   "vertices", "weights", "joints",
-                                                                   "parents",  "meshes",  "length"};
+    static constexpr std::array<std::string_view, kAspects> kNames{
+        "places",  "turns",  "scales", "vertices", "weights", "joints",
+        "parents", "meshes", "length", "surfaces", "cameras"};
     return kNames[at(static_cast<int>(aspect))];
 }
 
@@ -352,6 +375,8 @@ std::vector<Difference> differences(const Comparison& c, const CompareTolerance&
     add(Aspect::kMeshes, list_of(c.meshes_only_a, c.meshes_only_b));
     if (!c.other_meshes.empty())
         add(Aspect::kMeshes, "with other vertices: " + name_list(c.other_meshes));
+    if (!c.surfaces.empty()) add(Aspect::kSurfaces, name_list(c.surfaces));
+    if (!c.cameras.empty()) add(Aspect::kCameras, name_list(c.cameras));
     if (!(std::abs(c.seconds_a - c.seconds_b) <= tolerance.seconds))
         add(Aspect::kLength, fmt::format("{:.4f} s, then {:.4f} s; at most {:g} s apart",
                                          c.seconds_a, c.seconds_b, tolerance.seconds));

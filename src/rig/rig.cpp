@@ -6,6 +6,7 @@
 
 #include "base/at.h"
 #include "base/kernel.h"
+#include "base/text.h"
 #include "model/lanes.h"
 #include "model/orientation.h"
 #include "rig/order.h"
@@ -156,6 +157,51 @@ void note_uneven(const Binder& binder, const Scene& scene, const Performance& pe
     }
 }
 
+/// Whether a curve ever leaves its first value.
+bool moves(const Curve& curve) {
+    const std::size_t width =
+        at(curve.width) * (curve.interpolation == Interpolation::kCubicSpline ? 3 : 1);
+    for (std::size_t i = width; i < curve.values.size(); ++i)
+        if (std::abs(curve.values[i] - curve.values[i % width]) > 1e-6) return true;
+    return false;
+}
+
+/// Says of each rule that counts in full which keys of the nodes it drives are of no use.
+void note_overruled(const Binder& binder, const Scene& scene, const Performance& performance,
+                    Rig::Plan& plan) {
+    if (performance.timeline == kNone) return;
+    const auto whole = [](const auto& rule) {
+        if constexpr (requires { rule.weight; })
+            return rule.weight == kNone;
+        else
+            return false;  // layers, limits, lag: they change what keys say
+    };
+    const std::vector<Channel>& channels = scene.timelines[at(performance.timeline)].channels;
+    for (std::size_t r = 0; r < plan.rules.size(); ++r) {
+        if (std::holds_alternative<BoundLag>(plan.rules[r]) || !std::visit(whole, plan.rules[r]))
+            continue;
+        std::vector<std::string> names;
+        for (const Write& w : binder.ties()[r].writes) {
+            if (w.stage != WriteStage::kSolve) continue;
+            for (const Channel& c : channels) {
+                const bool same =
+                    (c.path == Path::kRotation && (w.parts & kOrientation) != 0) ||
+                    (c.path == Path::kTranslation && (w.parts & kPosition) == kPosition) ||
+                    (c.path == Path::kScale && (w.parts & kScale) == kScale);
+                const std::string& name = scene.nodes[at(w.node)].name;
+                if (c.node == w.node && same && moves(c.curve) &&
+                    std::find(names.begin(), names.end(), name) == names.end())
+                    names.push_back(name);
+            }
+        }
+        if (!names.empty())
+            plan.findings.push_back({Code::kOverruled, Severity::kWarning, binder.where(r),
+                                     "keys that this rule overrules: " + name_list(names),
+                                     "nodes that are keyed, or driven",
+                                     "take the rule or the keys out; a weight below 1 mixes both"});
+    }
+}
+
 /// The steps for people, in order, and the nodes that are moved.
 void tell(const Binder& binder, const RigSheet& sheet, Rig::Plan& plan) {
     for (const int step : plan.order) {
@@ -257,6 +303,7 @@ Result<std::unique_ptr<Rig::Plan>> make_plan(const Scene& scene, const Performan
             plan->kept_scalars.push_back({sheet.scalars[s].name, sheet.scalars[s].unit,
                                           binder.first_sheet_scalar() + static_cast<int>(s)});
     note_uneven(binder, scene, performance, *plan);
+    note_overruled(binder, scene, performance, *plan);
     tell(binder, sheet, *plan);
     MELLOW_CHECK(walk_memory(*plan, performance));
     return plan;

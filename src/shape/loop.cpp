@@ -15,6 +15,9 @@ Vec3 turn_between(Quat a, Quat b) {
     return s > 1e-12 ? v * (2 * std::atan2(s, d.w) / s) : 2.0 * v;
 }
 
+/// Metres or radians that no joint is named for.
+constexpr double kNothing = 1e-6;
+
 /// Poses of all joints in the space of the root, by sample.
 using Poses = std::vector<std::vector<Transform>>;
 Poses poses_of(const Clip& clip, const Skeleton& skeleton) {
@@ -57,14 +60,18 @@ LoopGap loop_gap(const Clip& clip, const Skeleton& skeleton, const std::vector<b
         if (!counted.empty() && !counted[at(j)]) continue;
         const Transform &a = poses[at(j)].front(), &b = poses[at(j)].back();
         const double far = length(a.t - b.t), angle = angle_between(a.r, b.r);
-        if (far > gap.distance_m) gap.distance_m = far, gap.joint = j;
-        if (angle > gap.angle_rad) gap.angle_rad = angle, gap.turned = j;
+        if (far > gap.distance_m) gap.distance_m = far, gap.joint = far > kNothing ? j : -1;
+        if (angle > gap.angle_rad) gap.angle_rad = angle, gap.turned = angle > kNothing ? j : -1;
         const JointTrack& track = clip.joints[at(j)];
         const Vec3 d = local_at(track, 0).s - local_at(track, clip.samples - 1).s;
         gap.scale = std::max({gap.scale, std::abs(d.x), std::abs(d.y), std::abs(d.z)});
         if (clip.samples > 3) measure_speeds(poses[at(j)], clip.rate.per_second(), gap);
     }
-    for (const ScalarTrack& track : clip.scalars) {
+    // Channels of travel, the last ones, go on as the root would.
+    const std::size_t own =
+        clip.scalars.size() - (clip.travel.channels ? kTravelChannels.size() : 0);
+    for (std::size_t i = 0; i < own; ++i) {
+        const ScalarTrack& track = clip.scalars[i];
         const double a = static_cast<double>(track.values.front()),
                      b = static_cast<double>(track.values.back());
         gap.scalar = std::max(gap.scalar, std::abs(a - b) / std::max(1.0, std::abs(a)));

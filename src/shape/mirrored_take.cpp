@@ -122,6 +122,30 @@ Affine size_change(const Affine& r, Vec3 own, Vec3 partner) {
     return {{x.x, y.x, z.x}, {x.y, y.y, z.y}, {x.z, y.z, z.z}, {}};
 }
 
+/// Joints that hang on joint 0, or on nothing, and have no partners, with all below them: things of
+/// their own, as far as the tree tells. Their own image is where they rest.
+std::vector<MirrorProp> props_by_tree(const Skeleton& skeleton, const std::vector<int>& partners) {
+    std::vector<bool> paired(at(skeleton.size()), false);
+    for (int j = skeleton.size() - 1; j > 0; --j) {
+        paired[at(j)] = paired[at(j)] || partners[at(j)] != j;
+        if (skeleton[j].parent > 0 && paired[at(j)]) paired[at(skeleton[j].parent)] = true;
+    }
+    const std::vector<Affine> rest = skeleton.rest_worlds();
+    std::vector<int> of(at(skeleton.size()), kNone);
+    std::vector<MirrorProp> out;
+    for (int j = 1; j < skeleton.size(); ++j) {
+        const int up = skeleton[j].parent;
+        if (up <= 0 && !paired[at(j)]) {
+            of[at(j)] = static_cast<int>(out.size());
+            out.push_back({{}, {1, 0, 0}, rest[at(j)].o});
+        } else if (up > 0) {
+            of[at(j)] = of[at(up)];
+        }
+        if (of[at(j)] != kNone) out[at(of[at(j)])].joints.push_back(j);
+    }
+    return out;
+}
+
 double middle_of(const Skeleton& skeleton, const std::vector<int>& partners) {
     const std::vector<Affine> rest = skeleton.rest_worlds();
     double sum = 0, size = 0;
@@ -190,6 +214,7 @@ Result<MirrorPairs> mirror_pairs(const Take& take,
                            "correct the pairs in [mirror]"};
     }
     out.middle_m = middle_of(skeleton, out.joints);
+    out.props = props_by_tree(skeleton, out.joints);
     std::vector<std::string> scalars;
     for (const MorphChannels& morphs : take.morphs)
         for (const std::string& target : morphs.targets)

@@ -11,6 +11,8 @@ namespace mellow {
 namespace {
 
 constexpr double kTurn_rad = 2e-7;
+/// How long a step takes beside curves that are lines, seconds.
+constexpr double kStepLength_s = 1e-5;
 
 /// Keys of one number.
 struct Keys {
@@ -58,7 +60,8 @@ class MotionWriter {
                     "weights of meshes in this file", "convert the file with the mesh");
             if (timeline.channels.empty()) continue;
             if (!std::exchange(open, true)) out_.add("<library_animations>\n");
-            const auto span = key_span(timeline);
+            auto span = key_span(timeline);
+            if (out_.options.from_zero) span[0] = std::min(span[0], 0.0);
             const std::string id = fmt::format("motion{}", t);
             out_.add("<animation id=\"{}\">\n", id);
             add_timeline(timeline, id, false);
@@ -74,6 +77,12 @@ class MotionWriter {
         if (!open) return;
         out_.add("</library_animations>\n<library_animation_clips>\n{}</library_animation_clips>\n",
                  clips_);
+        if (curved_ > 0)
+            out_.findings.push_back(
+                {Code::kAssumed, Severity::kNote, "matrices",
+                 fmt::format("cubic curves of {} nodes, sampled {} times a second", curved_,
+                             to_text(scene_.rate)),
+                 "straight lines from matrix to matrix", "without --matrices they stay curves"});
         if (worst_ > kTurn_rad)
             out_.findings.push_back(
                 {Code::kAssumed, Severity::kWarning, "rotations",
@@ -187,12 +196,25 @@ class MotionWriter {
             if (c.path != Path::kWeights) of_node[c.node].push_back(&c);
         for (const auto& [node, channels] : of_node) {
             std::vector<double> times;
-            for (const Channel* c : channels)
+            const auto is = [](Interpolation kind) {
+                return [kind](const Channel* c) { return c->curve.interpolation == kind; };
+            };
+            const bool steps =
+                std::all_of(channels.begin(), channels.end(), is(Interpolation::kStep));
+            curved_ +=
+                std::any_of(channels.begin(), channels.end(), is(Interpolation::kCubicSpline)) ? 1
+                                                                                               : 0;
+            for (const Channel* c : channels) {
                 times.insert(times.end(), c->curve.times.begin(), c->curve.times.end());
+                // Beside straight lines a step is one of next to no length.
+                if (!steps && c->curve.interpolation == Interpolation::kStep)
+                    for (std::size_t k = 1; k < c->curve.times.size(); ++k)
+                        times.push_back(c->curve.times[k] - kStepLength_s);
+            }
             std::sort(times.begin(), times.end());
             const double first = times.front(), last = times.back();
             for (auto f = static_cast<std::int64_t>(std::ceil(first * scene_.rate.per_second()));
-                 scene_.rate.seconds(f) < last; ++f)
+                 !steps && scene_.rate.seconds(f) < last; ++f)
                 times.push_back(scene_.rate.seconds(f));
             std::sort(times.begin(), times.end());
             times.erase(std::unique(times.begin(), times.end(),
@@ -222,7 +244,8 @@ class MotionWriter {
             out_.add("<animation>\n");
             out_.source(id + "-in", times, 1, {"TIME"});
             out_.source(id + "-out", values, 16, {"TRANSFORM"}, "float4x4");
-            finish(id, times.size(), "LINEAR", false, out_.node_id(node) + "/transform");
+            finish(id, times.size(), steps ? "STEP" : "LINEAR", false,
+                   out_.node_id(node) + "/transform");
         }
     }
 
@@ -265,6 +288,7 @@ class MotionWriter {
     std::string id_, clips_;
     int count_ = 0;
     double worst_ = 0;
+    int curved_ = 0;  ///< nodes whose matrices stand for cubic curves
 };
 
 }  // namespace
