@@ -292,7 +292,7 @@ TEST(PackVariantsTest, SuspiciousWishesAreSaid) {
     std::set<Code> said;
     for (const Finding& f : report.value().findings) said.insert(f.code);
     EXPECT_EQ(said, (std::set<Code>{Code::kTravelInHips, Code::kLoopOpen, Code::kRangeOverlap,
-                                    Code::kRangeGap, Code::kUnweighted,
+                                    Code::kRangeGap, Code::kUnweighted, Code::kTargetUnmet,
                                     Code::kPop}));  // a range over a cut
 }
 

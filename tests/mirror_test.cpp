@@ -125,15 +125,16 @@ TEST(MirrorTest, AToolLiesOnItsOwnImage) {
     const Figure f = figure(0, 0);
     const std::vector<Affine> rest = f.skeleton.rest_worlds();
     std::vector<Vec3> points;
-    const Vec3 along = normalized(Vec3{1, 3, 0.5}, kX);
+    const Vec3 along = normalized(Vec3{1, 3, 0.5}, kX), across = normalized(cross(along, kZ), kX);
     for (int i = -10; i <= 10; ++i) {
-        points.push_back(rest[5].o + 0.05 * i * along + Vec3{0.01, 0, 0});
-        points.push_back(rest[5].o + 0.05 * i * along - Vec3{0.01, 0, 0});
+        points.push_back(rest[5].o + 0.05 * i * along + 0.01 * across);
+        points.push_back(rest[5].o + 0.05 * i * along - 0.01 * across);
     }
     MirrorPairs pairs = mirror_pairs(f.take, {}).value();
     ASSERT_EQ(pairs.props.size(), 1U);
     fit_mirror_plane(points, pairs.props[0]);
     const Take once = mirror(f.take, pairs, RootKind::kAdded).take;
+    double worst = 0;
     for (const double t : {0.0, 0.5, 1.0}) {
         const Affine own = worlds(f.take, t)[5], got = worlds(once, t)[5];
         for (const Vec3 p : points) {
@@ -141,9 +142,10 @@ TEST(MirrorTest, AToolLiesOnItsOwnImage) {
             double nearest = 1;
             for (const Vec3 q : points)
                 nearest = std::min(nearest, length(now - image(carried(own, rest[5], q), 0)));
-            EXPECT_LT(nearest, 2e-3) << t;
+            worst = std::max(worst, nearest);
         }
     }
+    EXPECT_LT(worst, 2e-3);
 }
 
 TEST(MirrorTest, SizesGoWhereTheirAxesGo) {

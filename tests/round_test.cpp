@@ -105,7 +105,7 @@ TEST_F(RoundTest, PartsGoOnWhereTheOneBeforeEnded) {
     ASSERT_EQ(parts.size(), 2U);
     EXPECT_EQ(parts[0]["name"], "walk");
     EXPECT_EQ(parts[0]["times"], 2);
-    EXPECT_EQ(parts[0]["last_sample"], 60);
+    EXPECT_EQ(parts[0]["last_sample"], 59);
     EXPECT_EQ(parts[1]["first_sample"], 60);
     EXPECT_EQ(parts[1]["seconds"], 4.0);
     const auto crate = open_crate(folder_ / "crates/tamsin");
@@ -319,7 +319,7 @@ TEST_F(RoundTest, LoopsAreFoundFittedAndClosed) {
     const PackReport report = proven(
         "[[clip]]\nname = \"found\"\nrange = [0, 100]\nloop = \"find\"\n"
         "[[clip]]\nname = \"closed\"\nrange = [145, 239]\nloop = \"repair\"\nrepair_frames = 24\n"
-        "fit = true\ntravel = [\"ground\", \"height\"]\n");
+        "repair_mm = 2000\nrepair_degrees = 180\nfit = true\ntravel = [\"ground\", \"height\"]\n");
     EXPECT_EQ(report.clips[0].clip.samples, 121) << "frame 96 at 24/s";
     EXPECT_THAT(of_code(report, Code::kAssumed)[0].found, HasSubstr("frame 96 "));
     EXPECT_LT(report.clips[1].gap.angle_rad, 1e-4);

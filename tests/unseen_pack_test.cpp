@@ -301,7 +301,7 @@ TEST_F(UnseenPackTest, EndsOfLoopsAreToldByFramesOfTheFile) {
     EXPECT_EQ(report.clips.at(0).clip.samples, 25);
     const Finding end = test::of_code(report, Code::kAssumed).at(0);
     EXPECT_THAT(end.found, HasSubstr("the loop ends at frame 34 ("));
-    EXPECT_EQ(end.remedy.substr(0, 29), "range = [10, 34], loop = true");
+    EXPECT_EQ(end.remedy.substr(0, 29), "range = [10, 34]\nloop = true ");
     const std::regex frame("([0-9]+) \\(");
     std::multiset<std::string> ends;
     for (std::sregex_iterator at(end.found.begin(), end.found.end(), frame), none; at != none; ++at)

@@ -167,6 +167,7 @@ void Checker::timeline(const CheckedFile& file, const Timeline& timeline,
     bool moves = !timeline.members.empty();
     for (const Channel& c : timeline.channels) moves = moves || changes(c.curve);
     for (const MorphCurve& c : timeline.morphs) moves = moves || changes(c.curve);
+    for (const ScalarCurve& c : timeline.scalars) moves = moves || changes(c.curve);
     const auto [first, last] = key_span(timeline);
     const bool pose = last <= first;
     demand("moves", what, "something that moves", moves || pose ? "it does" : "nothing",
@@ -311,7 +312,8 @@ void Checker::ends(const CheckedFile& file, const std::string& what, const Timel
         "closing-sample", what,
         wanted ? "a last sample that repeats the first" : "no last sample that repeats the first",
         words(seam), wanted ? closed : (!closed || still),
-        wanted ? "loop_form = \"closed\"   # in the target, and pack again"
+        wanted ? "end the range on the frame that repeats the first; where it travels: travel = "
+                 "[\"ground\"]   # in the clip"
                : "loop_form = \"open\"   # in the target, and pack again");
 }
 

@@ -35,7 +35,9 @@ void Checker::skin(const CheckedFile& file) {
     if (axes == nullptr) axes = of_code(stock, Code::kHandSuspect);
     demand("stands", file.file, "legs along up, feet and sides facing front, by names of joints",
            axes == nullptr ? "nothing speaks against it" : axes->found, axes == nullptr,
-           axes == nullptr ? "" : axes->remedy);
+           axes == nullptr ? ""
+                           : "up, front and hand under [source] as `mellow describe` of the "
+                             "source says; and pack again");
     const Finding* size = of_code(stock, Code::kSizeSuspect);
     demand("size", file.file, "a size that a figure has",
            fmt::format("{:.4g} m at its longest", stock.longest_m), size == nullptr,
@@ -79,7 +81,7 @@ void Checker::measured(const CheckedFile& file, const Scene& inside) {
         demand("skeleton-size", file.file,
                "joints and mesh in one unit: a tenth to ten times as large",
                fmt::format("{:.3g}", ratio), ratio >= 0.1 && ratio <= 10,
-               "unit = \"...\"   # under [source]; skin and joints must be in one unit");
+               "bind mesh and joints in one unit in the source: one of them is scaled");
 }
 
 void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
@@ -97,7 +99,7 @@ void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
            doubled.empty(), "rename them in the source");
     demand("one-root", file.file, "one joint that all others hang on",
            roots.size() == 1 ? roots[0] : fmt::format("{}: {}", roots.size(), name_list(roots)),
-           roots.size() == 1, "pack it: packing adds a root");
+           roots.size() == 1, "pack the source: packing adds a root");
     if (target_.joints.most > 0)
         demand("joint-count", file.file, fmt::format("at most {}", target_.joints.most),
                std::to_string(joints.size()),
@@ -125,7 +127,7 @@ void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
                             scene.nodes[at(n)].name, turned, t.s.x, t.s.y, t.s.z);
     }
     demand("root-at-rest", file.file, "no turn and no scale left on the root or above it", found,
-           plain, "pack it: packing takes both into the data");
+           plain, "pack the source: packing takes both into the data");
     if (target_.joints.list.joints.empty()) return;
     std::vector<std::string> wrong, missing, surplus;
     const auto& list = target_.joints.list.joints;
@@ -148,7 +150,8 @@ void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
         if (above != up && (all.contains(node.parent) || !up.empty()))
             wrong.push_back(fmt::format("\"{}\" on \"{}\", not \"{}\"", node.name, above, up));
     }
-    const std::string again = "joints = \"LIST.txt\"   # in the target, and pack again";
+    const std::string again =
+        "surplus = \"drop\", missing = \"fill\" or [rename] in the target, and pack again";
     demand("joint-missing", file.file, fmt::format("the {} joints of the list", list.size()),
            missing.empty() ? "all" : "missing: " + name_list(missing), missing.empty(), again);
     demand(
@@ -209,10 +212,11 @@ void Checker::vertices(const CheckedFile& file) {
                "the meshes at the level of detail that is wanted");
     if (!target_.morphs.empty())
         demand("morph-targets", file.file, "none that the target bakes or drops",
-               left.empty() ? "none" : name_list(left), left.empty(), "pack it for this target");
+               left.empty() ? "none" : name_list(left), left.empty(),
+               "pack the source for this target");
     if (target_.pictures == Pictures::kLeftOut)
         demand("textures", file.file, "no pictures", fmt::format("{}", scene.images.size()),
-               scene.images.empty(), convert(file) + "--textures none");
+               scene.images.empty(), "textures = \"none\"   # in the target, and pack again");
 }
 
 /// Triangles whose front is where their normals say it is not: what a mirror without a change of

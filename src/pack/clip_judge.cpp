@@ -359,7 +359,9 @@ class ClipJudge {
                                    proof.accepted_degrees.worst)),
              "even scale above turned joints",
              "scale evenly in the source, or, where the scaled joint carries no weight: scale = "
-             "\"offsets\"   # under [joints]; or accept_shear = [...] under [proof] lets these "
+             "\"offsets\"   # under [joints]; keep = [...] where it is a helper that is no joint; "
+             "or "
+             "accept_shear = [...] under [proof] lets these "
              "joints be off; "
              "places of joints are exact all the same"});
     }
@@ -378,8 +380,9 @@ class ClipJudge {
              fmt::format("at most {} mm", recipe_.tolerance.mm),
              dropped
                  ? "the joints that were dropped, in the list; or nothing, if they shall go"
-                 : "influences = 8   # under [target]; or, if this is good enough, influences = "
-                   "\"warn\" under [checks]"});
+                 : "more influences under [target]; keep = [...] under [joints], where weights of "
+                   "joints went to others; or, if this is good enough, influences = \"warn\"   # "
+                   "under [checks]"});
     }
 
   private:

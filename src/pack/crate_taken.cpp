@@ -74,14 +74,6 @@ Finding CrateOutput::not_there(std::size_t i) const {
     };
     for (const auto& part : from_) {
         if (!part->lists(name)) continue;
-        if (part->altered(name))
-            return {
-                Code::kShareDiffers,
-                Severity::kStop,
-                part->folder().string(),
-                fmt::format("its crate.json says other things of \"{}\" than packing wrote", name),
-                "manifests as they were packed",
-                again(*part)};
         const std::vector<std::string> broken = part->broken();
         if (broken.empty())
             return {Code::kShareDiffers,

@@ -18,7 +18,7 @@ Finding bad_manifest(const fs::path& folder, std::string found) {
             (folder / "crate.json").string(),
             std::move(found),
             "the crate.json of a crate",
-            "pack the crate again"};
+            "take that folder away, and pack again"};
 }
 
 /// Walks through all of a manifest.
@@ -95,7 +95,9 @@ class Checker {
     }
 
     Status one(JsonMembers& json, const Tolerance& tolerance) {
-        const PackedClip clip = read_clip(json, Conversion(m_.target.convention, {}), "");
+        // A place that is nobody else's stands for that of the clip in its recipe.
+        const PackedClip clip = read_clip(json, Conversion(m_.target.convention, {}), "@");
+        const std::string record = json.has("record") ? json.text("record") : "";
         if (m_.json.failed()) return m_.bad(m_.json.error());
         MELLOW_CHECK(inside(clip.file));
         if (!clip.thumbnail.file.empty()) MELLOW_CHECK(inside(clip.thumbnail));
@@ -104,6 +106,8 @@ class Checker {
         if (const Status good = within(clip.proof, tolerance); passed_ && !good)
             return m_.bad(fmt::format("clip \"{}\" beyond the tolerance: {}", clip.clip.name,
                                       good.failure().found));
+        if (record != record_hash(clip, Conversion({}, m_.target.convention)))
+            return m_.bad(fmt::format("other things of \"{}\" than packing wrote", clip.clip.name));
         return {};
     }
 

@@ -84,12 +84,13 @@ Findings drop_textures(Scene& scene) {
     std::size_t bytes = 0;
     for (const Image& image : scene.images) bytes += image.bytes.size();
     if (scene.images.empty()) return {};
-    Finding finding{Code::kLeftOut,
-                    Severity::kNote,
-                    "textures",
-                    fmt::format("pictures: {}, {} bytes less to write", scene.images.size(), bytes),
-                    "pictures, unless they are asked to be left out",
-                    "--textures beside or embedded keeps them"};
+    Finding finding{
+        Code::kLeftOut,
+        Severity::kNote,
+        "textures",
+        fmt::format("pictures: {}, {} bytes less to write", scene.images.size(), bytes),
+        "pictures, unless they are asked to be left out",
+        "textures = \"beside\" or \"embedded\" in a target, --textures of convert, keeps them"};
     remove_pictures(scene, std::vector<bool>(scene.images.size(), true));
     return {std::move(finding)};
 }

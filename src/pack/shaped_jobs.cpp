@@ -94,8 +94,8 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
     job.shaping.push_back(
         {Code::kAssumed, Severity::kNote, range.where,
          fmt::format("the loop ends at frame {}{}", told(ends[0], range.first), others), "",
-         fmt::format("range = [{}, {}], loop = true   # to keep it so", range.first,
-                     range.first + ends[0].sample)});
+         fmt::format("range = [{}, {}]\nloop = {}   # to keep it so", range.first,
+                     range.first + ends[0].sample, job.clip.repair ? "\"repair\"" : "true")});
     range.last = range.first + ends[0].sample;
     part.last = rate.seconds(range.last);
     part.what.played = Played{part.first, part.last, !job.clip.shaping.any()};

@@ -37,8 +37,6 @@ class StandingCrate {
     std::optional<Share> share() const;
     /// True where it lists the clip, whatever it was made of and whether its bytes are still right.
     bool lists(const std::string& clip) const { return clips_.contains(clip); }
-    /// True where what the manifest says of a clip is not what packing wrote of it.
-    bool altered(const std::string& clip) const;
     const std::filesystem::path& folder() const { return folder_; }
     /// Files whose bytes are not what the manifest says.
     std::vector<std::string> broken() const;
@@ -53,12 +51,12 @@ class StandingCrate {
 
     std::filesystem::path folder_;
     mutable JsonMembers head_;  ///< the manifest without its clips
-    Conversion inside_, outside_;
     FileRecord skin_, picture_;
     std::vector<FileRecord> sources_;
     std::vector<std::string> names_;
     /// As compact JSON: a parsed manifest takes ten times the room of its text.
     std::map<std::string, std::string> clips_;
+    Conversion inside_;
 };
 
 /// The numbers that clips had before, by name: in the crate that gives way, or the one that

@@ -43,12 +43,20 @@ std::string group_text(const std::vector<const Finding*>& group) {
     const std::string first = to_text(*group.front());
     if (group.size() == 1) return first + "\n";
     const auto line = first.find('\n');
-    std::vector<std::string> others;
-    for (std::size_t i = 1; i < group.size(); ++i) others.push_back(place_in_file(group[i]->where));
+    std::vector<std::string> same;
+    std::string others;
+    for (std::size_t i = 1; i < group.size(); ++i) {
+        const std::string place = place_in_file(group[i]->where);
+        if (group[i]->found == group.front()->found)
+            same.push_back(place);
+        else
+            others += fmt::format("  also:     {}: {}\n", place, group[i]->found);
+    }
+    if (!same.empty()) others = fmt::format("  also:     {}\n", name_list(same)) + others;
     const auto bracket = first.find("] ") + 2;
-    return fmt::format("{}{} times, first {}{}\n  also:     {}\n", first.substr(0, bracket),
-                       group.size(), first.substr(bracket, line - bracket),
-                       line == std::string::npos ? "" : first.substr(line), name_list(others));
+    return fmt::format("{}{} times, first {}{}\n{}", first.substr(0, bracket), group.size(),
+                       first.substr(bracket, line - bracket),
+                       line == std::string::npos ? "" : first.substr(line), others);
 }
 
 /// What the proof looked at and what it did not, and the checks that the recipe turned off.
@@ -108,8 +116,8 @@ std::string grouped_text(const Findings& findings) {
         for (const Finding& f : findings) {
             if (f.severity != severity) continue;
             const auto same = std::find_if(groups.begin(), groups.end(), [&](const auto& group) {
-                return group.front()->code == f.code && group.front()->found == f.found &&
-                       group.front()->expected == f.expected && group.front()->remedy == f.remedy;
+                return group.front()->code == f.code && group.front()->expected == f.expected &&
+                       group.front()->remedy == f.remedy;
             });
             if (same != groups.end())
                 same->push_back(&f);

@@ -25,7 +25,8 @@ class MaterialReader {
   private:
     void add(pugi::xml_node xml) {
         Material material;
-        material.name = xml.attribute("name").value();
+        material.name = extra_of(xml, "name", true);
+        if (material.name.empty()) material.name = xml.attribute("name").value();
         if (material.name.empty()) material.name = xml.attribute("id").value();
         const pugi::xml_node instance = child(xml, "instance_effect");
         const pugi::xml_node effect = doc_.target(instance.attribute("url").value(), "effect", xml);

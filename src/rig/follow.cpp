@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 
 #include "base/kernel.h"
 #include "model/lanes.h"
@@ -147,17 +148,23 @@ void follow_mixed(const BoundFollow& rule, PoseTile& tile) {
             const Vec3 world = pick(rule.position, mixed.place, apply(above, place));
             store_place(local, f, place + weight * (apply(inverse(above), world) - place));
         }
-        if (rule.orientation.any()) {
-            const Quat up = load4(tile.scalar(rule.parent_turn), f);
-            const Quat away = mixed.turn * conjugate(rule.rest_orientation);
-            const Quat world = about(rule.orientation, away) * rule.rest_orientation;
-            const Quat wanted = local_turn(above, up, world, size);
-            store(turns(local), f, normalized(slerp(turn, wanted, weight)));
-        }
-        if (rule.scale.any()) {
+        // Below uneven scale turn and scale depend on each other: they are found in turn.
+        Vec3 now = size;
+        for (int round = 0; round < 100; ++round) {
+            if (rule.orientation.any()) {
+                const Quat up = load4(tile.scalar(rule.parent_turn), f);
+                const Quat away = mixed.turn * conjugate(rule.rest_orientation);
+                const Quat world = about(rule.orientation, away) * rule.rest_orientation;
+                const Quat wanted = local_turn(above, up, world, now);
+                store(turns(local), f, normalized(slerp(turn, wanted, weight)));
+            }
+            if (!rule.scale.any()) break;
             const Vec3 longer = lengths_above(above, load(turns(local), f));
             const Vec3 wanted = pick(rule.scale, divide(mixed.size, longer), size);
-            store_size(local, f, size + weight * (wanted - size));
+            const Vec3 next = size + weight * (wanted - size), change = next - now;
+            store_size(local, f, next);
+            now = next;
+            if (!rule.orientation.any() || dot(change, change) <= 1e-26 * dot(now, now)) break;
         }
     }
 }
@@ -274,13 +281,21 @@ void run(const BoundFollow& rule, PoseTile& tile) {
         scale_kernel(from.scale, source, parent, local);
     if (!rule.orientation.any()) return;
     const TurnRows above = turn_rows(tile, rule.parent_turn);
-    // Where shear makes turn and scale depend on each other, they are found in turn.
-    for (int round = 0, rounds = rule.scale.any() ? 2 : 1; round < rounds; ++round) {
+    // Below uneven scale turn and scale depend on each other: they are found in turn.
+    std::array<Vec3, kF> before;
+    for (int round = 0; round < 100; ++round) {
+        for (int f = 0; f < kF; ++f) before[static_cast<std::size_t>(f)] = size_of(local, f);
         orientation_kernel(from.orientation, turn_rows(tile, from.turn), above, turns(local));
-        if (round > 0) settle_turns(parent, above, local);
-        if (rule.scale.any()) scale_kernel(from.scale, source, parent, local);
+        settle_turns(parent, above, local);
+        if (!rule.scale.any()) return;
+        scale_kernel(from.scale, source, parent, local);
+        double change = 0;
+        for (int f = 0; f < kF; ++f) {
+            const Vec3 now = size_of(local, f), d = now - before[static_cast<std::size_t>(f)];
+            change = std::max(change, dot(d, d) / std::max(dot(now, now), 1e-300));
+        }
+        if (change < 1e-26) return;
     }
-    settle_turns(parent, above, local);
 }
 
 }  // namespace mellow

@@ -16,13 +16,15 @@ Finding empty_range(const Range& range) {
 }
 
 Finding outside(const Range& range, std::int64_t first, std::int64_t last) {
-    return {
-        Code::kRangeOutside,
-        Severity::kStop,
-        range.where,
-        fmt::format("range {}..{}", range.first, range.last),
-        fmt::format("frames within {}..{}, where the timeline has keys", first, last),
-        fmt::format("range = [{}, {}]", std::max(range.first, first), std::min(range.last, last))};
+    return {Code::kRangeOutside,
+            Severity::kStop,
+            range.where,
+            fmt::format("range {}..{}", range.first, range.last),
+            fmt::format("frames within {}..{}, where the timeline has keys", first, last),
+            std::max(range.first, first) < std::min(range.last, last)
+                ? fmt::format("range = [{}, {}]", std::max(range.first, first),
+                              std::min(range.last, last))
+                : fmt::format("range = [{}, {}]   # all there is", first, last)};
 }
 
 /// The range of a period that is whole at the target rate, nearest to `range` and inside the

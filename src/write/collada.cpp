@@ -173,12 +173,14 @@ class ColladaWriter {
             out_.add("</diffuse></lambert></technique></profile_COMMON></effect>\n");
         }
         out_.add("</library_effects>\n<library_materials>\n");
-        for (std::size_t m = 0; m < scene_.materials.size(); ++m)
+        for (std::size_t m = 0; m < scene_.materials.size(); ++m) {
+            const std::string& name = scene_.materials[m].name;
+            const std::string written = xml_name(name.empty() ? "material" : name);
             out_.add(
                 "<material id=\"material{0}\" name=\"{1}\"><instance_effect url=\"#effect{0}\"/>"
-                "</material>\n",
-                m,
-                xml_name(scene_.materials[m].name.empty() ? "material" : scene_.materials[m].name));
+                "{2}</material>\n",
+                m, written, name.empty() ? "" : name_extra(name, written));
+        }
         out_.add("</library_materials>\n");
     }
 
