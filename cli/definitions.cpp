@@ -321,7 +321,7 @@ Command check_command(CheckRequest& r) {
     add_common(c, r);
     c.examples = {"mellow check crates/tamsin",
                   "mellow check delivery/ --target orchard.target.toml",
-                  "mellow check crates/tamsin --figures tamsin.glb"};
+                  "mellow check crates/tamsin --figures crates/tamsin/tamsin.glb"};
     c.run = [&r] { return check(r); };
     return c;
 }

@@ -14,15 +14,9 @@ namespace mellow {
 namespace {
 
 using nlohmann::json;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::ToolRun;
-using test::write_text;
-using testing::ElementsAre;
-using testing::HasSubstr;
-using testing::IsEmpty;
-using testing::Not;
+using namespace testing;
 
 const std::vector<std::string> kCommands{"describe", "pack", "view", "compare",
                                          "convert",  "lift", "demo"};

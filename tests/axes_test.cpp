@@ -16,21 +16,8 @@
 namespace mellow {
 namespace {
 
-using test::add_node;
-using test::angle;
-using test::change;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::kX;
-using test::kY;
-using test::kZ;
-using test::of_code;
-using test::pack_text;
+using namespace test;
 using test::read_text;
-using test::TempFolder;
-using test::turn;
 
 const SamplePlan kSecond{"second", 0, 10, {10, 1}, {10, 1}, 11, false};
 

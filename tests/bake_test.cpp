@@ -18,10 +18,8 @@
 namespace mellow {
 namespace {
 
-using test::chain_scene;
+using namespace test;
 using test::difference;
-using test::FailsWith;
-using test::IsOk;
 
 /// Bakes the first timeline of a scene without rules, frames first..last at `rate`.
 Baked bake_all(const Scene& scene, const ChosenJoints& chosen, int last, FrameRate rate = {10, 1}) {

@@ -9,8 +9,7 @@
 namespace mellow {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 
 std::string small(const std::string& root_channels, const std::string& joint_channels,
                   const std::string& rows, int frames = 1, const std::string& time = "0.0333333") {

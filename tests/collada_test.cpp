@@ -11,8 +11,7 @@
 namespace mellow {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 
 constexpr double kRight = std::numbers::pi / 2;
 

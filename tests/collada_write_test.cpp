@@ -18,13 +18,8 @@
 namespace mellow {
 namespace {
 
-using test::chain_scene;
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::ToolRun;
 using testing::HasSubstr;
 
 Quat about(Vec3 axis, double degrees) {

@@ -18,14 +18,8 @@
 namespace mellow {
 namespace {
 
-using test::chain_scene;
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::ToolRun;
-using test::write_text;
 using testing::HasSubstr;
 
 /// Three joints in a row whose first two turn, the last one with a place of its own.

@@ -13,13 +13,8 @@ namespace mellow {
 namespace {
 
 using nlohmann::json;
-using test::change;
-using test::FailsWith;
-using test::IsOk;
-using test::pack_text;
+using namespace test;
 using test::read_text;
-using test::TempFolder;
-using test::write_text;
 
 void write_data(const std::filesystem::path& folder) { test::write_files(folder, test::tamsin()); }
 

@@ -22,17 +22,8 @@
 namespace mellow::detail_test {
 namespace {
 
-using test::add_node;
-using test::angle;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::kX;
-using test::kY;
-using test::turn;
-using testing::ElementsAre;
-using testing::HasSubstr;
-using testing::Not;
+using namespace test;
+using namespace testing;
 
 const Vec3 kOne{1, 1, 1};
 

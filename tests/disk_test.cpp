@@ -13,11 +13,8 @@
 namespace mellow::disk_test {
 namespace {
 
-using test::FailingDisk;
+using namespace test;
 using test::read_text;
-using test::TempFolder;
-using test::text_bytes;
-using test::write_text;
 
 using Files = std::map<std::string, std::string>;
 

@@ -16,18 +16,9 @@
 namespace mellow::draft_test {
 namespace {
 
-using test::change;
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::write_text;
-using testing::AllOf;
-using testing::HasSubstr;
-using testing::IsEmpty;
-using testing::Not;
-using testing::SizeIs;
+using namespace testing;
 namespace fs = std::filesystem;
 
 const DraftedValue* value(const Draft& draft, const std::string& key,

@@ -9,10 +9,8 @@
 namespace mellow {
 namespace {
 
-using test::chain_scene;
+using namespace test;
 using test::difference;
-using test::FailsWith;
-using test::IsOk;
 
 TEST(NamesTest, ThePrefixGoesFromEverything) {
     Scene scene = chain_scene(2, 1);

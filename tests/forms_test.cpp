@@ -13,14 +13,9 @@ namespace mellow::forms_test {
 namespace {
 
 using nlohmann::json;
-using test::figure;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::Three;
-using test::write_bytes;
-using test::write_text;
-using testing::AllOf;
-using testing::HasSubstr;
+using namespace testing;
 namespace fs = std::filesystem;
 
 /// A figure whose hips go up and down, and the crate of its only clip.
@@ -252,12 +247,14 @@ TEST_F(FormsTest, MistypedOptionsAreToldWithWhatTheyTake) {
         int exit;
         const char *option, *expected;
     };
+    const std::string bvh = path("in.bvh") + " ";
+    EXPECT_EQ(run_tool("convert " + in + " " + bvh).exit, 0);
     const Case cases[] = {
         {"convert " + in + out + " --front sideways", 2, "--front", "+X, -X"},
         {"convert " + in + out + " --up above", 2, "--up", "+X, -X"},
         {"convert " + in + out + " --hand both", 2, "--hand", "right or left"},
-        {"convert " + in + out + " --places there", 2, "--places", "added or instead"},
-        {"convert " + in + out + " --frames most", 2, "--frames", "declared or all"},
+        {"convert " + bvh + out + " --places there", 2, "--places", "added or instead"},
+        {"convert " + bvh + out + " --frames most", 2, "--frames", "declared or all"},
         {"convert " + in + out + " --unit ell", 2, "--unit", "metre"},
         {"convert " + in + out + " --rate often", 2, "--rate", "24"},
         {"compare " + in + " " + in + " --ignore taste", 2, "--ignore", "meshes"},
@@ -282,7 +279,7 @@ TEST_F(FormsTest, MistypedOptionsAreToldWithWhatTheyTake) {
     const Scene mirrored = read_scene(folder_ / "x.glb").value().scene;
     EXPECT_NEAR(mirrored.nodes[1].local.t.y, 0.5, 1e-6);
     for (const char* one : {"--places instead", "--places added", "--frames all"})
-        EXPECT_EQ(run_tool("convert --replace " + in + out + " " + one).exit, 0) << one;
+        EXPECT_EQ(run_tool("convert --replace " + bvh + out + " " + one).exit, 0) << one;
 }
 
 }  // namespace

@@ -10,12 +10,8 @@
 namespace mellow {
 namespace {
 
+using namespace test;
 using test::difference;
-using test::FailsWith;
-using test::IsOk;
-using test::read_tiny;
-using test::text_bytes;
-using test::TinyGltf;
 
 Scene must_read_glb(const std::vector<std::uint8_t>& bytes) {
     auto read = read_tiny(bytes);

@@ -14,15 +14,7 @@
 namespace mellow::hand_test {
 namespace {
 
-using test::add_node;
-using test::all_conventions;
-using test::convention_of;
-using test::file_vector;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::Told;
-using test::turn;
+using namespace test;
 using testing::HasSubstr;
 
 using Matrix = std::array<std::array<double, 4>, 4>;  // [row][column]

@@ -12,12 +12,7 @@ namespace mellow {
 namespace {
 
 using std::numbers::pi;
-using test::add_node;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::sheet;
+using namespace test;
 
 /// Tamsin inside, her sheet, and one of her performances as an engine has it.
 struct Tamsin {

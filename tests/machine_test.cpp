@@ -16,17 +16,7 @@ namespace mellow {
 namespace {
 
 using std::numbers::pi;
-using test::add_node;
-using test::chain_scene;
-using test::change;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::of_code;
-using test::pack_text;
-using test::TempFolder;
-using test::write_text;
+using namespace test;
 
 std::vector<std::string> names(const Skeleton& skeleton) {
     std::vector<std::string> out;

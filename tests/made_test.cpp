@@ -15,15 +15,7 @@
 namespace mellow::made_test {
 namespace {
 
-using test::add_node;
-using test::angle;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::kX;
-using test::kY;
-using test::turn;
+using namespace test;
 
 const Vec3 kOne{1, 1, 1};
 const SamplePlan kSecond{"second", 0, 10, {10, 1}, {10, 1}, 11, true};

@@ -18,14 +18,9 @@ namespace mellow::many_test {
 namespace {
 
 using nlohmann::json;
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::ToolRun;
-using testing::HasSubstr;
-using testing::IsEmpty;
-using testing::Not;
+using namespace testing;
 namespace fs = std::filesystem;
 
 const std::vector<orchard::File>& shift() {

@@ -12,11 +12,7 @@
 namespace mellow {
 namespace {
 
-using test::base64;
-using test::FailsWith;
-using test::IsOk;
-using test::read_tiny;
-using test::text_bytes;
+using namespace test;
 
 using Packed = std::vector<unsigned char>;
 

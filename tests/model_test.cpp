@@ -12,10 +12,8 @@
 namespace mellow {
 namespace {
 
-using test::chain_scene;
+using namespace test;
 using test::difference;
-using test::FailsWith;
-using test::IsOk;
 
 // ---------------------------------------------------------------------------------------- rates
 

@@ -12,14 +12,9 @@
 namespace mellow {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::write_text;
-using testing::ElementsAre;
-using testing::HasSubstr;
+using namespace testing;
 
 /// Every kind of row, by hand.
 const std::string kByHand = R"(mellow motion 1

@@ -19,17 +19,9 @@ namespace mellow::page_test {
 namespace {
 
 using nlohmann::json;
-using test::change;
-using test::FailsWith;
-using test::IsOk;
-using test::plain_gltf_worlds;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::ToolRun;
-using test::write_text;
-using testing::HasSubstr;
-using testing::SizeIs;
+using namespace testing;
 namespace fs = std::filesystem;
 
 /// The document after its scripts have run in the shell of Debian's Chromium, drawn in software,

@@ -11,18 +11,7 @@
 namespace mellow::paper_test {
 namespace {
 
-using test::add_node;
-using test::angle;
-using test::evaluate;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::kX;
-using test::kY;
-using test::kZ;
-using test::sheet;
-using test::turn;
+using namespace test;
 
 constexpr double pi = std::numbers::pi;
 const Vec3 kOne{1, 1, 1};

@@ -13,11 +13,8 @@
 namespace mellow {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
 using testing::HasSubstr;
 
 /// Width and height in the header of a PNG (PNG specification, 11.2.2).

@@ -11,8 +11,7 @@
 namespace mellow::pixel_test {
 namespace {
 
-using test::chain_scene;
-using test::IsOk;
+using namespace test;
 
 /// A PNG, taken apart by its own library.
 struct Pixels {

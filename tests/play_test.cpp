@@ -20,19 +20,9 @@ namespace mellow {
 namespace {
 
 using nlohmann::json;
-using test::FailsWith;
-using test::IsOk;
-using test::plain_gltf_worlds;
-using test::PlainMatrix;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::times;
-using test::undone;
-using test::write_text;
-using testing::ElementsAre;
-using testing::HasSubstr;
-using testing::IsEmpty;
+using namespace testing;
 
 const std::string kStates = R"(start = "stand"
 signals = ["pick", "wave"]

@@ -16,9 +16,7 @@
 namespace mellow {
 namespace {
 
-using test::chain_scene;
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 
 /// Tamsin's walk, baked and written to memory.
 class ProofTest : public testing::Test {

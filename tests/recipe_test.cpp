@@ -7,8 +7,7 @@
 namespace mellow {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 
 const std::string kLeast =
     "[source]\nfile = \"a.glb\"\n[output]\nfolder = \"out\"\n[[clip]]\nname = \"walk\"\nrange = "

@@ -14,21 +14,9 @@ namespace mellow::refused_test {
 namespace {
 
 using nlohmann::json;
-using test::change;
-using test::figure;
-using test::IsOk;
-using test::keyed;
-using test::of_code;
+using namespace test;
 using test::read_text;
-using test::recipe;
-using test::text_of;
-using test::Three;
-using test::write_bytes;
-using test::write_text;
-using testing::AllOf;
-using testing::HasSubstr;
-using testing::IsEmpty;
-using testing::SizeIs;
+using namespace testing;
 
 template <class Result>
 std::string why(const Result& result) {

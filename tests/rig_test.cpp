@@ -12,14 +12,8 @@ namespace mellow {
 namespace {
 
 using std::numbers::pi;
-using test::add_node;
-using test::chain_scene;
+using namespace test;
 using test::difference;
-using test::evaluate;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::sheet;
 
 // ----------------------------------------------------------------------------------- the sheet
 

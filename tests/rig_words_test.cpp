@@ -13,20 +13,8 @@
 namespace mellow::rig_words_test {
 namespace {
 
-using test::add_node;
-using test::angle;
-using test::evaluate;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::kX;
-using test::kY;
-using test::kZ;
-using test::sheet;
-using test::text_of;
-using test::turn;
-using testing::AllOf;
-using testing::HasSubstr;
+using namespace test;
+using namespace testing;
 
 const Vec3 kOne{1, 1, 1};
 

@@ -14,20 +14,9 @@ namespace mellow::round_test {
 namespace {
 
 using nlohmann::json;
-using test::change;
-using test::FailsWith;
-using test::IsOk;
-using test::of_code;
-using test::plain_gltf_worlds;
-using test::PlainMatrix;
+using namespace test;
 using test::read_text;
-using test::TempFolder;
-using test::times;
-using test::undone;
-using test::write_text;
-using testing::ElementsAre;
-using testing::HasSubstr;
-using testing::SizeIs;
+using namespace testing;
 namespace fs = std::filesystem;
 
 double apart(const PlainMatrix& a, const PlainMatrix& b) {

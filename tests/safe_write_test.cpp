@@ -10,12 +10,8 @@
 namespace mellow {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 using test::read_text;
-using test::TempFolder;
-using test::text_bytes;
-using test::write_text;
 using testing::ElementsAre;
 
 TEST(WriteFileTest, WritesOnceAndReplacesOnlyWhenAsked) {

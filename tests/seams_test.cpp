@@ -17,13 +17,7 @@
 namespace mellow::seams_test {
 namespace {
 
-using test::add_node;
-using test::IsOk;
-using test::key_turn;
-using test::kX;
-using test::kY;
-using test::kZ;
-using test::turn;
+using namespace test;
 
 /// The least dot product of neighbouring quaternions, and the one between two places.
 template <class Numbers>

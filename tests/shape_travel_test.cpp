@@ -12,9 +12,8 @@ namespace mellow {
 namespace {
 
 using std::numbers::pi;
+using namespace test;
 using test::difference;
-using test::FailsWith;
-using test::IsOk;
 
 Range range(std::int64_t first, std::int64_t last, bool loop = false) {
     return {"walk", first, last, loop ? Play::kLoop : Play::kOnce, "r.toml:3, clip \"walk\""};

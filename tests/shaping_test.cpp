@@ -14,18 +14,8 @@
 namespace mellow::shaping_test {
 namespace {
 
-using test::add_node;
-using test::angle;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::kX;
-using test::kY;
-using test::kZ;
-using test::turn;
-using testing::ElementsAre;
-using testing::SizeIs;
+using namespace test;
+using namespace testing;
 
 constexpr Vec3 kOne{1, 1, 1};
 

@@ -17,16 +17,9 @@ namespace mellow::share_test {
 namespace {
 
 using nlohmann::json;
-using test::change;
-using test::FailsWith;
-using test::IsOk;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::ToolRun;
-using test::write_text;
-using testing::ElementsAre;
-using testing::HasSubstr;
-using testing::SizeIs;
+using namespace testing;
 namespace fs = std::filesystem;
 
 TEST(ShareTest, ClipsAreDealtByTheirCost) {
@@ -213,7 +206,7 @@ TEST_F(SharesTest, MissingForeignBrokenAndOlderOnesAreNamed) {
     other[hash + 13] = other[hash + 13] == '0' ? '1' : '0';
     write_text(folder_ / "parts/again/crate.json", other);
     run = gather("-o " + path("b"));
-    EXPECT_THAT(run.err, HasSubstr("share 2 of 3, with other files than " + path("parts/2")));
+    EXPECT_THAT(run.err, HasSubstr("other things of \""));
     fs::remove_all(folder_ / "parts/again");
     // A file that is not what its manifest says.
     const fs::path clips = folder_ / "parts/1/clips";

@@ -12,16 +12,9 @@ namespace mellow::shown_test {
 namespace {
 
 using nlohmann::json;
-using test::figure;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::Three;
-using test::write_bytes;
-using test::write_text;
-using testing::AllOf;
-using testing::HasSubstr;
-using testing::Not;
+using namespace testing;
 namespace fs = std::filesystem;
 
 class ShownTest : public testing::Test {

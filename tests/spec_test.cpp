@@ -15,12 +15,7 @@ namespace mellow::spec_test {
 namespace {
 
 using nlohmann::json;
-using test::add_node;
-using test::base64;
-using test::FailsWith;
-using test::IsOk;
-using test::read_tiny;
-using test::text_bytes;
+using namespace test;
 
 std::vector<unsigned char> floats(const std::vector<float>& numbers) {
     std::vector<unsigned char> bytes(4 * numbers.size());

@@ -12,11 +12,7 @@
 namespace mellow {
 namespace {
 
-using test::add_node;
-using test::allocations;
-using test::key;
-using test::key_turn;
-using test::sheet;
+using namespace test;
 
 /// One node of every kind of rule and layer, all driven.
 struct EveryRule {

@@ -22,19 +22,9 @@ namespace mellow::target_test {
 namespace {
 
 using nlohmann::json;
-using test::change;
-using test::FailsWith;
-using test::IsOk;
-using test::of_code;
-using test::plain_gltf_names;
-using test::plain_gltf_times;
-using test::plain_gltf_worlds;
+using namespace test;
 using test::read_text;
-using test::TempFolder;
-using test::write_text;
-using testing::ElementsAre;
-using testing::HasSubstr;
-using testing::SizeIs;
+using namespace testing;
 namespace fs = std::filesystem;
 
 // ------------------------------------------------------------------------------------- joint lists

@@ -14,14 +14,7 @@
 namespace mellow::told_test {
 namespace {
 
-using test::add_node;
-using test::all_conventions;
-using test::file_vector;
-using test::IsOk;
-using test::key;
-using test::key_turn;
-using test::Told;
-using test::turn;
+using namespace test;
 
 /// One thing of a sheet that depends on the convention:
 ///   @+Y  an axis   ?+Y  one that something turns about   $X  its letter   #2.5  a length   ~2  a

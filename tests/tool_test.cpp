@@ -16,14 +16,9 @@ namespace mellow {
 namespace {
 
 using nlohmann::json;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using test::TempFolder;
-using test::ToolRun;
-using test::write_text;
-using testing::HasSubstr;
-using testing::IsEmpty;
-using testing::Not;
+using namespace testing;
 
 /// A folder with the demo data, and helpers that spoil it.
 class ToolTest : public testing::Test {

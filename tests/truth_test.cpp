@@ -17,24 +17,9 @@
 namespace mellow {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
-using test::of_code;
-using test::pack_text;
-using test::TempFolder;
-using test::TinyGltf;
-using test::write_text;
-using testing::HasSubstr;
-using testing::IsEmpty;
-using testing::Not;
-using testing::SizeIs;
+using namespace test;
+using namespace testing;
 
-using test::figure;
-using test::Keyed;
-using test::keyed;
-using test::recipe;
-using test::Three;
-using test::write_bytes;
 class TruthTest : public test::SmallFigure {};
 
 // ---- what packing says and refuses
@@ -151,7 +136,7 @@ TEST_F(TruthTest, StillEndsGapsAndRatesAreSaid) {
     ASSERT_THAT(tail, SizeIs(1));
     EXPECT_THAT(tail[0].remedy, HasSubstr("end the range at 30"));
     ASSERT_THAT(gap, SizeIs(1));
-    EXPECT_THAT(gap[0].found, HasSubstr("frames 10..20"));
+    EXPECT_THAT(gap[0].found, HasSubstr("frames 11..19"));
     const Findings rate =
         of_code(pack({stops}, recipe("range = [0, 30]\n", "", "rate = 30\n")), Code::kRateSuspect);
     ASSERT_THAT(rate, SizeIs(1));

@@ -18,18 +18,9 @@ namespace mellow::unseen_pack_test {
 namespace {
 
 using nlohmann::json;
-using test::FailsWith;
-using test::figure;
-using test::IsOk;
-using test::keyed;
-using test::Keyed;
-using test::pack_text;
+using namespace test;
 using test::read_text;
-using test::Three;
-using test::write_bytes;
-using test::write_text;
-using testing::AllOf;
-using testing::HasSubstr;
+using namespace testing;
 namespace fs = std::filesystem;
 constexpr double kPi = std::numbers::pi;
 

@@ -21,22 +21,8 @@
 namespace mellow {
 namespace {
 
-using test::FailsWith;
-using test::figure;
-using test::IsOk;
-using test::Keyed;
-using test::keyed;
-using test::of_code;
-using test::pack_text;
-using test::recipe;
-using test::run_tool;
-using test::TempFolder;
-using test::Three;
-using test::write_bytes;
-using test::write_text;
-using testing::HasSubstr;
-using testing::IsEmpty;
-using testing::SizeIs;
+using namespace test;
+using namespace testing;
 
 class UnseenTest : public test::SmallFigure {};
 
@@ -97,7 +83,7 @@ TEST_F(UnseenTest, ASeamOfADegreeIsOneInReportAndManifest) {
 TEST_F(UnseenTest, AScaleThatTheFormatDoesNotHoldIsSaidAndFails) {
     // Nothing hangs on the socket: neither places nor vertices tell that its scale is lost.
     const Keyed grows = keyed(3, "scale", 24, [](int f) { return Three{1, 1 + f / 48.0, 1}; });
-    const std::string keep = "[joints]\nkeep = [\"socket\"]\n",
+    const std::string keep = "[joints]\nkeep = [\"socket\"]\n[checks]\nleft-behind = \"off\"\n",
                       socket = R"(,{"name":"socket","translation":[0.3,1,0]})";
     const auto packed = [&](const std::string& target) {
         return pack({going(24, 1), grows}, recipe("range = [0, 24]\n", target + keep), socket,

@@ -19,12 +19,8 @@
 namespace mellow::unseen_words_test {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
-using test::TempFolder;
-using test::write_text;
-using testing::ElementsAre;
-using testing::HasSubstr;
+using namespace test;
+using namespace testing;
 namespace fs = std::filesystem;
 
 constexpr double kPi = std::numbers::pi;

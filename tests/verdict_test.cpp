@@ -20,16 +20,8 @@
 namespace mellow::verdict_test {
 namespace {
 
-using test::add_node;
-using test::FailsWith;
-using test::IsOk;
-using test::key;
-using test::kX;
-using test::read_tiny;
-using test::turn;
-using testing::ElementsAre;
-using testing::IsEmpty;
-using testing::Not;
+using namespace test;
+using namespace testing;
 
 const Vec3 kOne{1, 1, 1};
 
@@ -366,7 +358,7 @@ TEST(VerdictTest, CratesThatWereChangedDoNotOpen) {
         return open_crate(folder / "out");
     };
     EXPECT_THAT(with("\"samples\": 11", "\"samples\": 12"),
-                FailsWith(Code::kValueBad, "12 samples"));
+                FailsWith(Code::kValueBad, "other things of \"c\""));
     EXPECT_THAT(with("clips/c.glb", "../c.glb"), FailsWith(Code::kValueBad, "outside the crate"));
     EXPECT_THAT(with("\"version\": 2", "\"version\": 1"), FailsWith(Code::kValueBad, "version"));
     EXPECT_THAT(with("\"up\": \"+Z\"", "\"up\": \"+W\""),

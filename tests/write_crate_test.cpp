@@ -14,15 +14,9 @@
 namespace mellow::write_crate_test {
 namespace {
 
-using test::FailsWith;
-using test::IsOk;
-using test::of_code;
-using test::plain_gltf_worlds;
+using namespace test;
 using test::read_text;
-using test::run_tool;
-using testing::HasSubstr;
-using testing::IsEmpty;
-using testing::SizeIs;
+using namespace testing;
 namespace fs = std::filesystem;
 
 /// The figure of two joints, whose head nods once a second, 40 degrees to each side, while the hips

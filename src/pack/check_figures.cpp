@@ -29,10 +29,19 @@ void compare(const Scene& figure, const Scene& clip, FigureMatch& match) {
         match.joint = joint;
         match.why = std::move(why);
     };
-    const auto above = [](const Scene& s, const Node& node) {
-        return node.parent == kNone ? std::string() : s.nodes[at(node.parent)].name;
+    // A root that packing added above a figure is no joint of it.
+    const std::vector<int> joints = joints_of(clip);
+    const auto added = [&](int n) {
+        const Node& node = clip.nodes[at(n)];
+        return n == joints.front() && node.parent == kNone && !theirs.contains(node.name) &&
+               length(node.local.t) == 0 && angle_between(node.local.r, Quat{}) == 0;
     };
-    for (const int n : joints_of(clip)) {
+    const auto above = [&](const Scene& s, const Node& node) {
+        if (node.parent == kNone || (&s == &clip && added(node.parent))) return std::string();
+        return s.nodes[at(node.parent)].name;
+    };
+    for (const int n : joints) {
+        if (added(n)) continue;
         const Node& wanted = clip.nodes[at(n)];
         const auto found = theirs.find(wanted.name);
         if (found == theirs.end()) {
