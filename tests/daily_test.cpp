@@ -219,6 +219,17 @@ TEST_F(DailyTest, WhatIsLeftBehindIsAStop) {
         packed(with_coat(0), recipe(kGoes, kHips + "[checks]\nleft-behind = \"warn\"\n")).proven);
 }
 
+TEST_F(DailyTest, AForgottenRigSheetIsAStop) {
+    // A control is keyed and the face blinks, while no joint has keys.
+    write_files(folder_.path(), tamsin());
+    const std::string whole = read_text(folder_ / "tamsin.recipe.toml");
+    const std::string bare = change(change(whole, "rig = \"tamsin.rig.toml\"\n", ""),
+                                    "travel = [\"ground\", \"heading\"]\n", "");
+    write_text(folder_ / "r.toml", change(bare, "travel = [\"ground\", \"height\"]\n", ""));
+    EXPECT_EQ(tool("pack r.toml --quiet").exit, 1);
+    EXPECT_THAT(tool("pack r.toml").err, HasSubstr("stop[unbaked] clip \"stand\""));
+}
+
 TEST_F(DailyTest, TheRootOfACrateIsNoDifferenceToItsFigure) {
     const auto goes = figure({keyed(0, "translation", 24, [](int f) {
         return Three{0, 1, f / 24.0};

@@ -38,6 +38,7 @@ struct TimelineStock {
     std::int64_t first_frame = 0, last_frame = 0;  ///< at Stock::rate
     int channels = 0, keys = 0;
     int animated_nodes = 0, animated_joints = 0, animated_morphs = 0;
+    bool controls_alone = false;  ///< there are deform joints, and all keys are on other nodes
     std::vector<MovingSpan> moving;
     std::vector<std::int64_t> cuts;  ///< last frame before a jump between two stills
 };

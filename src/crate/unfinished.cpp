@@ -16,6 +16,7 @@
 
 #include "crate/hash.h"
 #include "crate/new_file.h"
+#include "mellow/bytes.h"
 #include "mellow/safe_write.h"
 
 namespace mellow {
@@ -70,9 +71,9 @@ Result<Unfinished> Unfinished::make(const fs::path& place, bool folder, int& fd)
         const std::string head = fmt::format(".partial-{}-{}-", ::getpid(), n);
         const fs::path first = beside(place, head + "0");
         fd = -1;
-        if (folder ? ::mkdir(first.c_str(), 0777) != 0
-                   : (fd = ::open(first.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666)) <
-                         0) {
+        if (folder
+                ? ::mkdir(first.c_str(), 0777) != 0
+                : (fd = ::open(first.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666)) < 0) {
             if (errno == EEXIST) continue;
             return refused(place, folder ? "cannot make the folder" : "cannot create the file",
                            errno);

@@ -385,6 +385,22 @@ class ClipJudge {
                    "under [checks]"});
     }
 
+    /// Keys on controls, and no joint that moves: a rig sheet was forgotten.
+    void unbaked(const PackedClip& packed) {
+        if (packed.proof.pose || !packed.motion.empty() || !recipe_.rig.empty()) return;
+        for (std::size_t i = 0; i < figure_.timelines().size(); ++i) {
+            const TimelineStock& t = figure_.timelines()[i];
+            if (!t.controls_alone || figure_.scene().timelines[i].name != packed.timeline) continue;
+            out_.push_back(
+                {Code::kUnbaked, Severity::kStop, fmt::format("clip \"{}\"", packed.clip.name),
+                 fmt::format("no deform joint has keys, while {} other nodes have",
+                             t.animated_nodes),
+                 "motion on the joints",
+                 "rig = \"....rig.toml\"   # under [source]; or unbaked = \"warn\"   # under "
+                 "[checks], where it is meant"});
+        }
+    }
+
   private:
     const Recipe& recipe_;
     const Figure& figure_;
@@ -457,6 +473,7 @@ Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedCli
     Findings out = judge.take();
     if (!within_tolerance) out.push_back(within_tolerance.failure());
     judge.simplified(packed, dropped);
+    judge.unbaked(packed);
     append(out, judge.take());
     return out;
 }

@@ -242,7 +242,7 @@ class Judge {
                 "motion on the joints; what these controls do is lost in an engine",
                 "rig = \"....rig.toml\"   # under [source]: a rig sheet, so that packing can bake "
                 "it");
-        if (joints > 0 && t.animated_joints == 0 && t.animated_nodes > 0)
+        if (t.controls_alone)
             add(Code::kUnbaked, Severity::kWarning, where,
                 fmt::format("0 of {} deform joints have keys; {} other nodes have", joints,
                             t.animated_nodes),

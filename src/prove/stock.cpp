@@ -166,6 +166,8 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                            classes[n] == NodeClass::kUnweighted || classes[n] == NodeClass::kTip;
         out.animated_joints += nodes[n] && joint ? 1 : 0;
     }
+    const bool any = std::find(classes.begin(), classes.end(), NodeClass::kDeform) != classes.end();
+    out.controls_alone = any && out.animated_joints == 0 && out.animated_nodes > 0;
     // Every curve is looked at on every frame, or, where that would take long, from key to key.
     constexpr std::int64_t kMostLooks = 20'000'000, kMostFrames = 1'000'000;
     const std::int64_t frames = out.last_frame - out.first_frame;
