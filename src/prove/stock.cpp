@@ -166,8 +166,15 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                            classes[n] == NodeClass::kUnweighted || classes[n] == NodeClass::kTip;
         out.animated_joints += nodes[n] && joint ? 1 : 0;
     }
-    const bool any = std::find(classes.begin(), classes.end(), NodeClass::kDeform) != classes.end();
-    out.controls_alone = any && out.animated_joints == 0 && out.animated_nodes > 0;
+    // Keys above a joint move it as well.
+    bool any = false, moved = false;
+    for (std::size_t n = 0; n < nodes.size(); ++n) {
+        if (classes[n] != NodeClass::kDeform) continue;
+        any = true;
+        for (int up = static_cast<int>(n); up != kNone; up = scene.nodes[at(up)].parent)
+            moved = moved || nodes[at(up)];
+    }
+    out.controls_alone = any && !moved && out.animated_joints == 0 && out.animated_nodes > 0;
     // Every curve is looked at on every frame, or, where that would take long, from key to key.
     constexpr std::int64_t kMostLooks = 20'000'000, kMostFrames = 1'000'000;
     const std::int64_t frames = out.last_frame - out.first_frame;
