@@ -166,11 +166,13 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                            classes[n] == NodeClass::kUnweighted || classes[n] == NodeClass::kTip;
         out.animated_joints += nodes[n] && joint ? 1 : 0;
     }
-    // Keys above a joint move it as well.
+    // Keys above a joint, or above a mesh without skin, move it as well.
     bool any = false, moved = false;
     for (std::size_t n = 0; n < nodes.size(); ++n) {
-        if (classes[n] != NodeClass::kDeform) continue;
-        any = true;
+        const bool joint = classes[n] == NodeClass::kDeform;
+        const Node& node = scene.nodes[n];
+        any = any || joint;
+        if (!joint && (node.mesh == kNone || node.skin != kNone)) continue;
         for (int up = static_cast<int>(n); up != kNone; up = scene.nodes[at(up)].parent)
             moved = moved || nodes[at(up)];
     }
