@@ -265,7 +265,8 @@ void bake_mirrored(benchmark::State& state) {
 }
 void bake_repaired(benchmark::State& state) {
     const ShapeStage& s = shape_stage();
-    run_shaped(state, repair_loop({s.plain, s.seconds}, {1, 0, true, true}, RootKind::kFigure).take);
+    run_shaped(state,
+               repair_loop({s.plain, s.seconds}, {1, 0, true, true}, RootKind::kFigure).take);
 }
 void bake_layered(benchmark::State& state) {
     const ShapeStage& s = shape_stage();

@@ -50,7 +50,8 @@ struct JointMapOptions {
     double tolerance_m = 1e-3;
     /// Joints whose names need not be there, and are not told of: the root that packing adds.
     std::string root;
-    /// What the motion file was taken to be, to say what it is instead where all bones differ alike.
+    /// What the motion file was taken to be, to say what it is instead where all bones differ
+    /// alike.
     Convention read_as;
 };
 

@@ -165,7 +165,8 @@ struct PackReport {
     double height_m = 0;
     std::size_t demands = 0;  ///< of the target on the files: how many were looked at
     std::size_t unmet = 0;    ///< and how many are not met and not accepted
-    std::vector<std::string> accepted;  ///< ids of demands that the recipe's [checks] let pass unmet
+    std::vector<std::string>
+        accepted;  ///< ids of demands that the recipe's [checks] let pass unmet
     std::vector<PackedClip> clips;
     Tolerance tolerance;
     std::vector<std::string> off;  ///< codes of findings that the recipe turned off

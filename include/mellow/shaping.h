@@ -118,10 +118,9 @@ struct MirrorPairs {
 };
 /// Pairs by `table` (both ways), else by names that differ in one word for the side: L and R,
 /// left and right, in any case, set apart by "_", ".", "-", blanks, or where small letters end.
-/// The middle is that between the rest places of partners; props are joints that hang on joint 0, or
-/// on nothing, and have no partners, with all below them. Fails with
-/// name-unknown for names of the table that are no joints, with value-bad where no joint has a
-/// partner.
+/// The middle is that between the rest places of partners; props are joints that hang on joint 0,
+/// or on nothing, and have no partners, with all below them. Fails with name-unknown for names of
+/// the table that are no joints, with value-bad where no joint has a partner.
 Result<MirrorPairs> mirror_pairs(const Take& take,
                                  const std::vector<std::pair<std::string, std::string>>& table);
 

@@ -13,12 +13,8 @@
 
 namespace mellow {
 Finding unproven(const std::string& clip, std::string found, std::string expected) {
-    return {Code::kProofFailed,
-            Severity::kStop,
-            fmt::format("clip \"{}\"", clip),
-            std::move(found),
-            std::move(expected),
-            "this is a fault worth reporting"};
+    return {Code::kProofFailed, Severity::kStop,     fmt::format("clip \"{}\"", clip),
+            std::move(found),   std::move(expected), "this is a fault worth reporting"};
 }
 
 Result<PlayedClip> PlayedClip::make(const Scene& skin, const Scene& clip, const SamplePlan& plan) {

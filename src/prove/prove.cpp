@@ -234,7 +234,8 @@ Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const Ski
     proof.clip = plan.clip;
     proof.samples = clip.samples();
     proof.pose = plan.samples == 1;
-    const std::vector<JointPair> pairs = pair_joints(take, parts, driven_by, clip, root_made, proof);
+    const std::vector<JointPair> pairs =
+        pair_joints(take, parts, driven_by, clip, root_made, proof);
     const auto& sources = parts.figure.sources;
     const bool made = root_made && sources[0].node != kNone;
     if (static_cast<int>(pairs.size()) + (made ? 1 : 0) !=

@@ -124,10 +124,10 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
         const Affine back = inverse(binder.rest_above(bound.node));
         const Vec3 place = binder.rest(bound.node).o;
         const Vec3 u = normalized(apply_linear(back, binder.rest(bound.source).o - place), {});
-        const Vec3 up = apply_linear(
-            back, bound.up_node == kNone ? rule.up
-                  : rule.up_turns        ? apply_linear(binder.rest(bound.up_node), rule.up)
-                                         : binder.rest(bound.up_node).o - place);
+        const Vec3 up =
+            apply_linear(back, bound.up_node == kNone ? rule.up
+                               : rule.up_turns ? apply_linear(binder.rest(bound.up_node), rule.up)
+                                               : binder.rest(bound.up_node).o - place);
         if (length(u) == 0 || length(cross(u, up)) < 1e-6 * length(up))
             return Finding{Code::kValueBad,
                            Severity::kStop,
@@ -148,8 +148,7 @@ Result<BoundAim> bind(const AimRule& rule, Binder& binder) {
 }
 
 void run(const BoundAim& rule, PoseTile& tile) {
-    const AimRows rows{world_rows(tile, rule.parent),
-                       world_rows(tile, rule.source),
+    const AimRows rows{world_rows(tile, rule.parent), world_rows(tile, rule.source),
                        rule.up_node == kNone ? WorldRows{} : world_rows(tile, rule.up_node),
                        local_rows(tile, rule.node)};
     alignas(64) double ups[3 * kF];

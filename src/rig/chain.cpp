@@ -223,8 +223,8 @@ Result<BoundChain> bind(const ChainRule& rule, Binder& binder) {
     bound.tolerance = rule.tolerance;
     bound.iterations = rule.iterations;
     bound.end = rule.along.empty() ? bound.goal : bound.along.back();
-    bound.offset =
-        conjugate(orientation(binder.rest(bound.end))) * orientation(binder.rest(bound.joints.back()));
+    bound.offset = conjugate(orientation(binder.rest(bound.end))) *
+                   orientation(binder.rest(bound.joints.back()));
     binder.reads_world(binder.parent(bound.joints[0]));
     binder.line(fmt::format(
         "chain {} <- {}", fmt::join(rule.joints, " "),
@@ -272,9 +272,7 @@ void run(const BoundChain& rule, PoseTile& tile) {
         if (w == 0) continue;
         Links links = load_links(rule, tile, f);
         const Affine back = inverse(load(world_rows(tile, rule.parent), f));
-        const auto place = [&](int node) {
-            return apply(back, origin(world_rows(tile, node), f));
-        };
+        const auto place = [&](int node) { return apply(back, origin(world_rows(tile, node), f)); };
         if (rule.along.empty()) {
             reach(rule, links, place(rule.goal));
         } else {
@@ -287,8 +285,7 @@ void run(const BoundChain& rule, PoseTile& tile) {
             lay(rule, links, spread);
         }
         Quat end;
-        if (rule.end_follows)
-            end = orientation(load(world_rows(tile, rule.end), f)) * rule.offset;
+        if (rule.end_follows) end = orientation(load(world_rows(tile, rule.end), f)) * rule.offset;
         store_links(rule, links, rule.end_follows ? &end : nullptr, w, f, tile);
     }
 }

@@ -71,7 +71,7 @@ void run(const BoundLimb& rule, PoseTile& tile);
 struct BoundChain {
     std::vector<int> joints, along;
     std::vector<Quat> rest;  ///< local rotation of each joint at rest
-    int goal, end, parent;  ///< end: the goal or last control
+    int goal, end, parent;   ///< end: the goal or last control
     bool stretch, end_follows;
     double limit_rad, tolerance;
     int iterations;

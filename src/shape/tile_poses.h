@@ -43,8 +43,7 @@ inline void put_worlds(const Skeleton& skeleton, JointTile& tile, int lane,
 inline std::vector<bool> top_joints(const Skeleton& skeleton, RootKind root) {
     std::vector<bool> out;
     for (int j = 0; j < skeleton.size(); ++j)
-        out.push_back(root == RootKind::kAdded ? skeleton[j].parent == 0
-                                              : skeleton[j].parent < 0);
+        out.push_back(root == RootKind::kAdded ? skeleton[j].parent == 0 : skeleton[j].parent < 0);
     return out;
 }
 
