@@ -6,6 +6,7 @@
 
 #include "mellow/read.h"
 #include "pack/clip_record.h"
+#include "pack/inputs.h"
 
 namespace mellow {
 namespace {
@@ -19,6 +20,11 @@ Finding bad_manifest(const fs::path& folder, std::string found) {
             std::move(found),
             "the crate.json of a crate",
             "take that folder away, and pack again"};
+}
+
+/// True where other arithmetic made it than ours: then its clips have other records.
+bool is_older(JsonMembers& json) {
+    return json.has("arithmetic") && json.whole("arithmetic") < kArithmetic;
 }
 
 /// Walks through all of a manifest.
@@ -37,6 +43,7 @@ class Checker {
                                   "has written it",
                                   version, kManifestVersion)
                     : fmt::format("version {} of the manifest, not {}", version, kManifestVersion));
+        if (is_older(json)) return m_.bad("a crate that an earlier mellow has packed");
         if (parts == Parts::kRefused) MELLOW_CHECK(whole_crate(json, m_.folder));
         if (json.has("share")) {
             JsonMembers share = json.object("share");
@@ -154,7 +161,7 @@ Result<std::optional<Manifest>> open_standing_manifest(const fs::path& folder) {
         MELLOW_TRY(const Bytes text, read_file(path));
         JsonMembers json(text);
         if (!json.failed() && json.has("format") && json.text("format") == "mellow-crate" &&
-            json.whole("version") < kManifestVersion && !json.failed())
+            (json.whole("version") < kManifestVersion || is_older(json)) && !json.failed())
             return std::optional<Manifest>();
     }
     MELLOW_TRY(Manifest manifest, open_manifest(folder, Parts::kOpened));

@@ -6,6 +6,7 @@
 
 #include "crate/json_members.h"
 #include "mellow/crate.h"
+#include "mellow/target.h"
 
 namespace mellow {
 
