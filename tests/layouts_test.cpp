@@ -6,6 +6,7 @@
 #include "plain_bvh.h"
 #include "plain_dae.h"
 #include "plain_gltf.h"
+#include "this_build.h"
 #include "told.h"
 
 namespace mellow::layouts_test {
@@ -55,7 +56,6 @@ std::vector<Case> cases() {
     for (std::size_t layout = 0; layout < 4; ++layout)
         for (std::size_t c = 0; c < 6; ++c) add("dae", layout, c);
     for (std::size_t c = 0; c < 6; ++c) add("glb", c % 4, c);
-    for (std::size_t c = 0; c < 6; ++c) add("gltf", (c + 2) % 4, c);
     for (std::size_t c = 0; c < 6; ++c) add("bvh", 0, c);
     return out;
 }
@@ -93,7 +93,9 @@ TEST(LayoutsTest, AllHoldTheSamePlacesInTheirAxes) {
                        "[[clip]]\nname = \"nod\"\nrange = [30, 40]\n[output]\nfolder = "
                        "\"out\"\npicture = false\n[[target]]\nname = \"plain\"\nconvention = "
                        "\"y-up-metre\"\nrate = 30\n";
-    const auto all = cases();
+    std::vector<Case> all = cases();
+    // Sanitizers are slow: of each format a few are enough to walk through its code.
+    if (sanitized()) std::erase_if(all, [n = 0](const Case&) mutable { return n++ % 7 != 0; });
     for (const Case& one : all) text += target_of(one);
     const auto parsed = parse_recipe(text, "tamsin.recipe.toml", folder.path());
     ASSERT_THAT(parsed, IsOk());
@@ -115,12 +117,10 @@ TEST(LayoutsTest, AllHoldTheSamePlacesInTheirAxes) {
                     got = plain_dae_places(bytes, clip, static_cast<double>(key) / 30);
                 } else if (one.format == "bvh") {
                     got = plain_bvh_places(bytes, static_cast<int>(key), true);
-                } else if (one.format == "glb") {
+                } else {
                     for (const auto& [name, node] :
                          plain_gltf_worlds(bytes, clip, static_cast<int>(key)))
                         got[name] = {node.world[0][3], node.world[1][3], node.world[2][3]};
-                } else {
-                    continue;
                 }
                 double worst = 0;
                 for (const auto& [name, node] : want) {
