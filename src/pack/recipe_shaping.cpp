@@ -101,6 +101,10 @@ void read_loop(TomlTable& t, RecipeClip& clip) {
             t.fail(Code::kValueBad, "repair_frames", "repair_frames, and no gap to close",
                    "loop = \"repair\" beside it", "loop = \"repair\"");
     }
+    for (const char* key : {"repair_mm", "repair_degrees"})
+        if (t.has(key) && !clip.repair)
+            t.fail(Code::kValueBad, key, std::string(key) + ", and no gap to close",
+                   "loop = \"repair\" beside it", "loop = \"repair\"");
 }
 
 void read_place(TomlTable& t, RecipeClip& clip) {
