@@ -205,6 +205,9 @@ int describe(const DescribeRequest& request) {
     }
     auto files = expanded(request.files);
     if (!files) return fail(request, files.failures());
+    if (request.tree && files.value().size() > 1 && !request.verbose)
+        return misused(request, "--tree", fmt::format("{} files", files.value().size()),
+                       "one file, or --verbose beside it");
     if (request.dump) return dump(request, files.value());
     if (files.value().size() == 1 && fs::path(files.value()[0]).extension() == ".toml")
         return describe_recipe(request, files.value()[0]);

@@ -122,15 +122,38 @@ int failed(const Job& job, Findings findings) {
     return exit_code(findings.front().code);
 }
 
-int dry_run(const Job& job, const Recipe& recipe, const PackOptions& options) {
+Result<std::vector<PackReport>> packed_by(const Job& job, const Recipe& recipe,
+                                          PackOptions options) {
+    const bool show = isatty(STDERR_FILENO) != 0 && !job.request.quiet;
+    if (show) options.progress = ProgressLine();
+    auto packed = job.share ? pack_share(recipe, *job.share, job.part, options)
+                            : mellow::pack_all(recipe, options);
+    if (show) print_err("\r\033[K");
+    return packed;
+}
+
+/// What the crates would be, and what would be found of them: they are made, and not kept.
+int dry_run(const Job& job, const Recipe& recipe, PackOptions options) {
     const PackRequest& request = job.request;
     const auto planned =
         job.share ? plan_share(recipe, *job.share, job.part, options) : plan_pack(recipe, options);
     if (!planned) return failed(job, planned.failures());
     const PackPlan& plan = planned.value();
-    Findings findings = plan.writable.failures();
-    findings.insert(findings.end(), plan.findings.begin(), plan.findings.end());
-    findings = seen_from_here(std::move(findings), job.file);
+    options.rehearse = true;
+    const auto packed = packed_by(job, recipe, options);
+    if (!packed) return failed(job, packed.failures());
+    Findings found, stops;
+    bool proven = true;
+    for (const PackReport& report : packed.value()) {
+        say_once(found, report.findings);
+        for (const SkippedFile& skipped : report.skipped) say_once(stops, skipped.findings);
+        proven = proven && report.proven;
+    }
+    found = seen_from_here(std::move(found), job.file);
+    std::copy_if(found.begin(), found.end(), std::back_inserter(stops),
+                 [](const Finding& f) { return f.severity == Severity::kStop; });
+    Findings findings = seen_from_here(plan.writable.failures(), job.file);
+    findings.insert(findings.end(), found.begin(), found.end());
     if (request.json) {
         JsonWriter json(JsonWriter::Form::kIndented, job.out);
         json.begin_object();
@@ -138,12 +161,13 @@ int dry_run(const Job& job, const Recipe& recipe, const PackOptions& options) {
         json.end_object().finish();
     } else if (!request.quiet) {
         job.out(plan_text(plan) + "\n" +
-                (plan.findings.empty() ? "" : grouped_text(plan.findings) + "\n") +
-                "dry run: nothing was written\n");
+                (found.empty() ? "" : grouped_text(found) + "\n") +
+                (proven ? "dry run: nothing was written\n"
+                        : "dry run: nothing was written, and packing would fail\n"));
     }
-    if (plan.writable) return kDone;
-    print_findings(plan.writable.failures());
-    return kCannotWrite;
+    if (!proven) print_findings(stops);
+    if (!plan.writable) print_findings(plan.writable.failures());
+    return !proven ? kChecksFailed : plan.writable ? kDone : kCannotWrite;
 }
 
 void print_report(const Job& job, const PackReport& report) {
@@ -172,12 +196,8 @@ void print_failures(const PackReport& report) {
             fmt::format("not packed: the files are kept aside in {}\n", report.folder.string()));
 }
 
-int pack_now(const Job& job, const Recipe& recipe, PackOptions options) {
-    const bool show = isatty(STDERR_FILENO) != 0 && !job.request.quiet;
-    if (show) options.progress = ProgressLine();
-    auto packed = job.share ? pack_share(recipe, *job.share, job.part, options)
-                            : mellow::pack_all(recipe, options);
-    if (show) print_err("\r\033[K");
+int pack_now(const Job& job, const Recipe& recipe, const PackOptions& options) {
+    auto packed = packed_by(job, recipe, options);
     if (!packed) return failed(job, packed.failures());
     return print_packed(job, packed);
 }
@@ -207,7 +227,10 @@ int print_packed(const Job& job, Result<std::vector<PackReport>>& packed) {
 
 int one_job(const Job& job) {
     auto recipe = read_recipe(job.file);
-    if (!recipe) return failed(job, recipe.failures());
+    if (!recipe) {
+        const Status all = check_recipe(job.file);
+        return failed(job, all ? recipe.failures() : all.failures());
+    }
     if (job.request.keep_going) recipe.value().skip_bad = true;
     PackOptions options;
     options.replace = job.request.replace;

@@ -74,18 +74,30 @@ function poseOf(figure, clip, seconds, rounds = 0, place = [0, 0, 0]) {
   let page = figure.page;
   const step = clip && rounds ? figure.step(clip) : null;
   for (let n = 0; step && n < rounds; ++n) page = Glb.product(page, step);
-  const put = clip && clip.facts && clip.facts.travel && clip.facts.travel.channels ? travelled(figure, clip, seconds) : null;
+  const put = keepsTravel(clip) ? travelled(figure, clip, seconds) : null;
   if (put) page = Glb.product(page, put);
   page = Float64Array.from(page);
   place.forEach((x, i) => { page[9 + i] += x; });
   return { worlds, page, weights: (node) => figure.weights(node, clip, seconds) };
 }
 
-/** Travel that is kept in channels, as a matrix over the world. */
+/** Whether a clip keeps its travel in channels, its root standing still. */
+const keepsTravel = (clip) => Boolean(clip && clip.facts && clip.facts.travel && clip.facts.travel.channels);
+
+/** Travel that is kept in channels, as a matrix over the world; an open loop goes over into its next round. */
 function travelled(figure, clip, seconds) {
+  const at = clip.begin + seconds;
+  if (at <= clip.last || clip.loop !== 'open') return keptTravel(figure, clip, at);
+  const last = keptTravel(figure, clip, clip.last), step = figure.step(clip), first = keptTravel(figure, clip, clip.begin);
+  const next = step ? Glb.product(step, first) : first, past = Math.min(1, (at - clip.last) * clip.rate);
+  return Glb.compose([9, 10, 11].map((i) => last[i] + (next[i] - last[i]) * past), Glb.slerp(figure.quaternion(last), figure.quaternion(next), past), [1, 1, 1]);
+}
+
+/** The same at a time at which the channels stand. */
+function keptTravel(figure, clip, at) {
   const get = (name) => {
     const s = clip.scalars().find((c) => c.name === name);
-    return s ? Glb.sample(clip.file, s.sampler, clip.begin + seconds)[0] : 0;
+    return s ? Glb.sample(clip.file, s.sampler, at)[0] : 0;
   };
   const { up, front, left } = sidesOf(figure.convention), m = figure.convention.metres_per_unit;
   const parts = [get('travel.left'), get('travel.up'), get('travel.ahead')];

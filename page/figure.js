@@ -111,7 +111,7 @@ class Figure {
       past = Math.min(1, (at - clip.last) * clip.rate);
       at = clip.last;
     }
-    const step = past ? this.step(clip) : null;
+    const step = past && !keepsTravel(clip) ? this.step(clip) : null;
     for (const n of this.order) {
       let l = this.local(n, clip, at);
       if (past) {
@@ -145,13 +145,13 @@ class Figure {
   /** What one turn of a clip adds, as a matrix over the world, by the manifest; null where it adds nothing. */
   step(clip) {
     const travel = clip.facts && clip.facts.travel;
-    if (!travel || clip.loop === 'once' || travel.channels) return null;
+    if (!travel || clip.loop === 'once') return null;
     if (!(travel.ground || travel.height || travel.heading)) return null;
     const { up } = sidesOf(this.convention), half = ((travel.step_heading_degrees || 0) * Math.PI) / 360;
     const turn = [...up.map((x) => x * Math.sin(half)), Math.cos(half)];
     const root = this.order.find((n) => this.parent[n] < 0 && this.isJoint.has(n));
     const l = this.local(root, clip, clip.begin);
-    const first = Glb.compose(l.t, l.q, [1, 1, 1]);
+    const first = keepsTravel(clip) ? keptTravel(this, clip, clip.begin) : Glb.compose(l.t, l.q, [1, 1, 1]);
     return Glb.product(Glb.product(first, Glb.compose(travel.step, turn, [1, 1, 1])), Glb.inverse(first));
   }
 

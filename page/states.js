@@ -92,7 +92,7 @@ class Machine {
       const l = figure.local(n, clip, at);
       if (!past) return l;
       let next = figure.local(n, clip, clip.begin);
-      const step = n === this.root && figure.step(clip);
+      const step = n === this.root && !keepsTravel(clip) && figure.step(clip);
       if (step) {
         const m = Glb.product(step, Glb.compose(next.t, next.q, [1, 1, 1]));
         next = { t: [m[9], m[10], m[11]], q: figure.quaternion(m), s: next.s };
@@ -104,7 +104,7 @@ class Machine {
   /** What the root has travelled, of what the clip carries. */
   travelled(clip, second) {
     const t = (clip.facts && clip.facts.travel) || {}, rest = this.figure.rest[this.root], { up } = this;
-    if (t.channels) {
+    if (keepsTravel(clip)) {
       const m = travelled(this.figure, clip, second);
       return { t: [m[9], m[10], m[11]], q: this.figure.quaternion(m) };
     }
@@ -207,7 +207,7 @@ class Machine {
   pose() {
     const { figure } = this, all = this.layers.map((layer) => {
       const clip = this.clip(layer), locals = this.locals(clip, layer.at), root = locals[this.root];
-      if (!(clip.facts && clip.facts.travel && clip.facts.travel.channels))
+      if (!keepsTravel(clip))
         locals[this.root] = { ...Rigid.join(Rigid.undo(this.travelled(clip, layer.at)), root), s: root.s };
       return locals;
     });

@@ -78,10 +78,13 @@ class PageTest : public testing::Test {
   protected:
     void SetUp() override { test::write_files(folder_.path(), test::tamsin()); }
     std::string path(const std::string& name) const { return (folder_ / name).string(); }
-    void pack(const std::string& target) const {
+    void pack(const std::string& target, const std::string& travel_as = "root") const {
         std::string recipe = read_text(folder_ / "tamsin.recipe.toml");
         const auto from = recipe.find("[target]"), to = recipe.find("[travel]");
         recipe = recipe.substr(0, from) + target + "\n" + recipe.substr(to);
+        const std::string key = "\ntravel = [", as = "\ntravel_as = \"" + travel_as + "\"";
+        for (auto at = recipe.find(key); at != recipe.npos; at = recipe.find(key, at + as.size() + 1))
+            recipe.insert(at, as);
         ASSERT_THAT(test::pack_text(folder_, recipe), IsOk());
     }
     /// Places on the page against those of the plain reader, in metres.
@@ -420,10 +423,14 @@ TEST_F(PageTest, TheSourceStandsOverTheResult) {
     EXPECT_GT(browser_.open(folder_ / "a.html", "#flat", script)["worst"]["walk"].get<double>(), 5);
 }
 
-TEST_F(PageTest, TheStatesArePlayedAsTheToolPlaysThem) {
+class PlayedPageTest : public PageTest, public WithParamInterface<const char*> {};
+INSTANTIATE_TEST_SUITE_P(, PlayedPageTest, Values("root", "channels"));
+
+TEST_P(PlayedPageTest, TheStatesArePlayedAsTheToolPlaysThem) {
     pack(
         "[target]\nconvention = \"z-up-centimetre-left\"\nloop_form = \"open\"\nfirst_frame = "
-        "1\n[[cue]]\nname = \"left\"\nat = 110\n");
+        "1\n[[cue]]\nname = \"left\"\nat = 110\n",
+        GetParam());
     write_text(folder_ / "s.toml", R"(start = "stand"
 signals = ["pick"]
 flags = { walking = false }

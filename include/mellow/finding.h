@@ -118,6 +118,8 @@ using Findings = std::vector<Finding>;
 
 /// Puts findings behind others.
 void append(Findings& to, Findings more);
+/// Puts those behind others that these do not say yet: of the same code and place, and found alike.
+void say_once(Findings& to, const Findings& more);
 
 /// The stable name of a code, such as "range-outside".
 std::string_view name(Code code);

@@ -48,6 +48,9 @@ struct PackOptions {
     std::optional<Share> share;      ///< packs only the clips that fall to it, as a part
     std::filesystem::path ids_from;  ///< the crate whose numbers clips keep, if not the old one
     bool replace = false;            ///< an existing crate gives way and is kept as a backup
+    /// Makes, reads back and measures everything under the system's folder for temporary files,
+    /// and keeps nothing: the reports are those of a run that would, but placed is false.
+    bool rehearse = false;
     int keep = 3;                    ///< how many backups stay, the newest
     PackProgress progress;           ///< called with what is being done, never twice at once
 };
@@ -214,7 +217,7 @@ struct PackPlan {
     std::vector<PlannedClip> clips;
     std::vector<PlannedFile> files;
     std::filesystem::path backup;  ///< what the crate that stands there would be kept as; or empty
-    Findings findings;             ///< of the source; those of baking and proving are not known yet
+    Findings findings;  ///< of the source; those of baking and proving PackOptions::rehearse gives
     /// Why pack() would write nothing, where a crate stands there and may not be replaced.
     Status writable;
 };
@@ -222,6 +225,11 @@ struct PackPlan {
 /// Reads, binds and plans all that pack() would, and writes nothing. Fails as pack() does where
 /// scene, rig sheet or recipe are at fault.
 Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options = {});
+
+/// All that keeps a recipe from being planned, at once: what read_recipe() says of its words, and
+/// what plan_pack() says of the files that its other words name. Clips whose words are wrong, and
+/// clips made of them, are looked at no further.
+Status check_recipe(const std::filesystem::path& path);
 
 /// The report in short, for the terminal: a line for each clip, findings of one code together, and
 /// the verdict in the last line.

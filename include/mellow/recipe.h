@@ -226,7 +226,7 @@ struct Recipe {
     std::string root_node;  ///< the node of the source that moves the root; empty: it stays
     /// Where some keys stand, for messages: "hero.recipe.toml:9, [travel], hips".
     struct Places {
-        std::string source, strip_prefix, axes, hips, root_node;
+        std::string source, strip_prefix, axes, hips, root_node, renames;
     } where;
 
     /// Joints that are each other's on the other side, where names do not say it.

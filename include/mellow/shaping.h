@@ -202,5 +202,9 @@ struct LoopEnd {
 std::vector<LoopEnd> find_loop_ends(const Clip& clip, const Skeleton& skeleton, int hips,
                                     int shortest, std::size_t most = 5,
                                     const std::vector<bool>& counted = {});
+/// How well the first sample goes on where motion leads behind the last, as it does in a loop that
+/// is stored without the sample that repeats its first: from where four neighbours would have it,
+/// by the cubic through them. Poses as in find_loop_ends(), speeds are 0. Of four samples or more.
+LoopEnd open_loop_end(const Clip& clip, const Skeleton& skeleton, int hips);
 
 }  // namespace mellow

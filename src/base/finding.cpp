@@ -122,6 +122,15 @@ void append(Findings& to, Findings more) {
     to.insert(to.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
 }
 
+void say_once(Findings& to, const Findings& more) {
+    for (const Finding& f : more) {
+        const bool said = std::any_of(to.begin(), to.end(), [&](const Finding& other) {
+            return other.code == f.code && other.where == f.where && other.found == f.found;
+        });
+        if (!said) to.push_back(f);
+    }
+}
+
 std::string_view name(Code code) { return kNames[static_cast<std::size_t>(code)]; }
 
 std::vector<Code> all_codes() {

@@ -151,7 +151,23 @@ void TomlTable::idle(std::string_view key, std::string why, std::string remedy) 
 }
 
 void TomlTable::fail(Finding finding) {
-    mistakes_->push_back({nullptr, "", false, table_.source().begin, std::move(finding)});
+    mistakes_->push_back({&table_, "", false, table_.source().begin, std::move(finding)});
+}
+
+bool TomlTable::sound(const toml::table& table) const {
+    const auto about = [](const Mistake& m, const toml::table& t) { return m.table == &t; };
+    if (std::any_of(mistakes_->begin(), mistakes_->end(),
+                    [&](const Mistake& m) { return about(m, table); }))
+        return false;
+    return std::all_of(table.begin(), table.end(), [&](const auto& member) {
+        const toml::node& node = member.second;
+        if (const toml::table* in = node.as_table()) return sound(*in);
+        const toml::array* list = node.as_array();
+        return list == nullptr || std::all_of(list->begin(), list->end(), [&](const auto& one) {
+            const toml::table* in = one.as_table();
+            return in == nullptr || sound(*in);
+        });
+    });
 }
 
 bool TomlTable::failed(std::initializer_list<std::string_view> keys) const {

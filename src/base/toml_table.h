@@ -65,6 +65,8 @@ class TomlTable {
     bool mistyped(std::string_view key) const;
     /// True when something was wrong with one of these keys: what follows from them says nothing.
     bool failed(std::initializer_list<std::string_view> keys) const;
+    /// True when nothing is wrong with a table and those in it.
+    bool sound(const toml::table& table) const;
     /// "file:line, place, key" of a key for messages.
     std::string where(std::string_view key) const;
     /// Says which keys nobody asked for. A missing key is not complained of where one of those

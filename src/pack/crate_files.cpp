@@ -99,23 +99,13 @@ Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written,
     return record;
 }
 
-void say_once(PackReport& report, const Findings& findings) {
-    for (const Finding& f : findings) {
-        const bool said =
-            std::any_of(report.findings.begin(), report.findings.end(), [&](const Finding& other) {
-                return other.code == f.code && other.where == f.where && other.found == f.found;
-            });
-        if (!said) report.findings.push_back(f);
-    }
-}
-
 Result<Bounds> write_skin(StagedFolder* folder, Scene skin, const Target& target,
                           const std::string& name, PackReport& report, Crate& crate) {
     for (const Mesh& mesh : skin.meshes)
         for (const std::string& morph : mesh.target_names) report.morph_targets.push_back(morph);
     MELLOW_TRY(const WrittenScene written,
                encode_scene(std::move(skin), target, target.skin_format, name));
-    say_once(report, written.findings);
+    say_once(report.findings, written.findings);
     if (target.layout == Layout::kOneFile) {  // its file comes when it has its clips
         MELLOW_TRY(crate.skin, decode_scene(unstored(written), target));
     } else {

@@ -22,9 +22,6 @@ namespace mellow {
 Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written,
                              const std::string& role);
 
-/// Adds what the report does not say yet: many clips have the same to say.
-void say_once(PackReport& report, const Findings& findings);
-
 /// Writes a skin under a name and reads it back: it is the crate's from then on, and told in the
 /// report. Where it is written later, with its clips, and without a folder it is only made and
 /// read. Gives its bounds at rest.

@@ -76,8 +76,15 @@ void CrateOutput::note_idle_morphs() {
             for (std::size_t t = 0; t < morphs.activity.size(); ++t)
                 active[morphs.mesh + "/" + morphs.targets[t]] |=
                     morphs.activity[t].first_sample >= 0;
-    // What a drive moves, an engine may move.
+    // What a drive moves, an engine may move, or another clip.
     for (const KeptDrive& drive : report_.drives) active.erase(drive.mesh + "/" + drive.target);
+    const std::string& prefix = recipe_.strip_prefix;
+    for (const Rule& rule : jobs_->figure().sheet().rules)
+        if (const auto* drive = std::get_if<DriveRule>(&rule.body)) {
+            const bool cut = drive->node.starts_with(prefix);
+            active.erase((cut ? drive->node.substr(prefix.size()) : drive->node) + "/" +
+                         drive->target);
+        }
     std::vector<std::string> idle;
     std::string drop;
     for (const auto& [name, used] : active) {
@@ -114,7 +121,7 @@ Result<PackReport> CrateOutput::finish() {
         }));
     MELLOW_CHECK(
         folder_->write_text("recipe.toml", [&](const TextSink& out) { out(recipe_.text); }));
-    MELLOW_CHECK(place(*folder_, fit_to_place(), options_.keep, report_));
+    if (!options_.rehearse) MELLOW_CHECK(place(*folder_, fit_to_place(), options_.keep, report_));
     return std::move(report_);
 }
 

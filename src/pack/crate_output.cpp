@@ -1,6 +1,7 @@
 #include "pack/crate_output.h"
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <map>
@@ -17,6 +18,7 @@
 #include "pack/clip_judge.h"
 #include "pack/clip_record.h"
 #include "pack/crate_files.h"
+#include "pack/kept_drives.h"
 #include "pack/target_table.h"
 
 namespace mellow {
@@ -92,7 +94,12 @@ CrateOutput::CrateOutput(const Recipe& recipe, const Target& target, const PackO
 Status CrateOutput::open() {
     MELLOW_TRY(auto standing, StandingCrate::open(report_.folder, recipe_, target_));
     const bool own = standing && is_own(*standing);
-    MELLOW_TRY(StagedFolder folder, StagedFolder::open(report_.folder, options_.replace || own));
+    std::error_code error;
+    const auto scratch = std::filesystem::temp_directory_path(error) /
+                         fmt::format("mellow-{}-{}-{}", getpid(), recipe_.name, target_.name);
+    MELLOW_TRY(StagedFolder folder,
+               options_.rehearse ? StagedFolder::open(scratch, true)
+                                 : StagedFolder::open(report_.folder, options_.replace || own));
     folder_.emplace(std::move(folder));
     return look_into(std::move(standing), own);
 }
@@ -149,9 +156,17 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
         const int joint = jobs.figure().skeleton().find(name);
         return joint < 0 ? name : figure.name_of(joint);
     };
+    keep_of(figure.scene(), report_.drives);  // targets may have been dropped, or baked
     for (auto& [joint, turn] : report_.turns) joint = own_name(joint);
     for (KeptDrive& drive : report_.drives)
         for (KeptDrive::Input& input : drive.inputs) input.joint = own_name(input.joint);
+    for (const std::string& joint : figure.fit().surplus)
+        for (const auto* named : {&recipe_.joints.keep.names, &recipe_.joints.keep.match})
+            if (fits_any(*named, joint) || fits_any(*named, recipe_.strip_prefix + joint))
+                report_.findings.push_back(
+                    {Code::kNoEffect, Severity::kWarning, target_.joints.where,
+                     fmt::format("keep of \"{}\" changes nothing: the list does not name it", joint),
+                     "joints of the list", "add it to the list, or take it out of keep"});
     MELLOW_TRY(const auto numbers, numbers_before(recipe_, target_, options_));
     MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(), numbers));
     note_not_chosen();
@@ -189,7 +204,7 @@ Status CrateOutput::write_skin() {
     const FittedFigure& figure = *fitted_;
     Assembled skin =
         assemble_skin(figure.scene(), figure.skeleton(), figure.sources(), &figure.bound());
-    say_once(report_, skin.findings);
+    say_once(report_.findings, skin.findings);
     MELLOW_CHECK(settle_rest(skin.scene));
     if (target_.layout == Layout::kOneFile || target_.layout == Layout::kClipsWithSkin)
         skin_scene_ = skin.scene;
@@ -397,7 +412,7 @@ Status CrateOutput::write_shared() {
         const WrittenScene written,
         encode_scene(with_clips(one ? skin_scene_ : joints, fitted_->skeleton(), clips, target_),
                      target_, shared_format(), one ? names_.skin : names_.library));
-    say_once(report_, written.findings);
+    say_once(report_.findings, written.findings);
     MELLOW_TRY(shared_record_, put_files(folder(), written, one ? "skin" : "clip"));
     if (one) report_.skin = shared_record_;
     MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / shared_record_.file));
@@ -429,7 +444,7 @@ void CrateOutput::take(std::size_t i, OutputClip clip) {
     const std::size_t said = report_.findings.size();
     PackedClip& packed = clip.packed;
     know_demands(packed, known_);
-    say_once(report_, packed.shared);
+    say_once(report_.findings, packed.shared);
     append(report_.findings, overlaps_->of(i));
     append(report_.findings, packed.findings);
     report_.reused += packed.reused ? 1 : 0;

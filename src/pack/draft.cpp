@@ -15,6 +15,7 @@
 #include "mellow/read.h"
 #include "mellow/shaping.h"
 #include "mellow/stock.h"
+#include "mellow/travel.h"
 #include "pack/clip_names.h"
 #include "pack/draft_truth.h"
 #include "pack/jobs.h"
@@ -35,7 +36,7 @@ constexpr std::int64_t kMostFrames = 20'000;
 struct ClipDraft {
     std::string name, timeline, source;
     std::int64_t first = 0, last = 0;
-    bool loop = false, fit = false;
+    bool loop = false, open = false, fit = false;
     TravelParts travel;
     std::string named, reason, looped, travels;  ///< why: name, range, loop, travel
     bool guess = false, loop_guess = false;      ///< of the name, of the loop
@@ -261,9 +262,7 @@ class Drafter {
             return {};
         }
         hips_ = report.hips;
-        for (const Finding& f : report.findings)
-            hips_guess_ =
-                hips_guess_ || (f.code == Code::kAssumed && f.found.find("hips") != f.found.npos);
+        hips_guess_ = jobs.value()->figure().hips_assumed();
         for (std::size_t i = 0; i < jobs.value()->clips().size(); ++i)
             MELLOW_CHECK(measure(*jobs.value(), jobs.value()->clips()[i]));
         return {};
@@ -286,9 +285,9 @@ class Drafter {
         const Skeleton& skeleton = jobs.figure().skeleton();
         const int hips = jobs.figure().hips();
         const HipsDrift drift = hips_drift(clip, skeleton, hips);
-        const Transform a = ground_frame(take, {hips, true, true, false}, plan.start()),
-                        b = ground_frame(take, {hips, true, true, false}, plan.end());
-        const double turned = angle_between(a.r, b.r);
+        Clip carried = clip;
+        extract_travel(carried, skeleton, hips, {true, false, true});
+        const double turned = std::abs(carried.travel.heading_change_rad);  // all rounds counted
         const bool figure = !jobs.figure().scene().skins.empty();
         const bool ground =
                        figure && (drift.ground_m > kTravel_m || drift.farthest_m > 2 * kTravel_m),
@@ -326,7 +325,11 @@ class Drafter {
             return fmt::format("{:.2g} mm and {:.2g} degrees", small(e.place_m * 1000),
                                small(e.turn_rad * kDegrees));
         };
-        if (!ends.empty() && closed(ends[0])) {
+        // Of slow loops one step is as small: what they lead to tells them apart.
+        const LoopEnd open = open_loop_end(clip, skeleton, hips);
+        const bool leads_on =
+            closed(open) && !ends.empty() && open.score < 0.5 * ends[0].score && ends[0].score > 0.05;
+        if (!ends.empty() && closed(ends[0]) && !leads_on) {
             // Poses that are left and reached at rest may as well be those of something done once.
             double fastest = 0;
             for (const JointTrack& track : clip.joints) {
@@ -338,6 +341,13 @@ class Drafter {
             out.looped = fmt::format("it ends {} from where it begins", told(ends[0]));
             out.loop_guess = !out.loop;
             if (!out.loop) out.looped += ", at rest: true if it goes round";
+            return;
+        }
+        if (leads_on) {
+            out.loop = out.open = out.loop_guess = true;
+            out.looped = fmt::format(
+                "its first frame goes on where its last one leads, to {}: the frame that repeats "
+                "the first was left away", told(open));
             return;
         }
         const auto inner = find_loop_ends(clip, skeleton, hips, clip.samples / 2, 1);
@@ -439,6 +449,7 @@ class Drafter {
             line(text,
                  {"", "loop", clip.loop ? "true" : "false", clip.looped, clip.loop_guess, false},
                  place, keep);
+        if (clip.open) text += "stored = \"open\"\n";
         if (clip.fit) text += "fit = true   # its length is no whole number of samples\n";
         if (any(clip.travel))
             line(text, {"", "travel", parts(clip.travel), clip.travels, false, false}, place, keep);
@@ -459,7 +470,7 @@ class Drafter {
             FrameRate target{30, 1};
             if (!preset_target(options_.target))
                 if (const auto read = find_target(options_.target)) target = read.value().rate;
-            const double samples = static_cast<double>(clip.last - clip.first) /
+            const double samples = static_cast<double>(clip.last - clip.first + (clip.open ? 1 : 0)) /
                                    source.per_second() * target.per_second();
             clip.fit = clip.loop && std::abs(samples - std::round(samples)) > 1e-6;
         }

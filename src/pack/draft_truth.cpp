@@ -77,8 +77,10 @@ class TruthReader {
                 fit.emplace_back(unit, metres);
         if (fit.empty())
             return add("unit", toml_text("?"),
-                       fmt::format("{:.4g} long, which no usual unit makes {}. {}", units,
-                                   f_.figure ? "a person" : "a thing", others("")));
+                       fmt::format("{:.4g} long, which no usual unit makes {}; {:g} makes it "
+                                   "{:.3g} m. {}",
+                                   units, f_.figure ? "a person" : "a thing", person_unit(units),
+                                   person_unit(units) * units, others("")));
         add("unit", toml_text(fit[0].first),
             fmt::format("{:.4g} long; {:.3g} m as {}s. {}", units, fit[0].second, fit[0].first,
                         others(fit[0].first)),

@@ -288,7 +288,7 @@ Status Figure::find_hips(PackReport& report) {
         if (named != joints.end()) {
             hips_ = static_cast<int>(named - joints.begin());
         } else if (first < skeleton_.size()) {
-            hips_ = first;
+            hips_ = first, hips_assumed_ = true;
             if (travels || !scene_.skins.empty())
                 report.findings.push_back(
                     {Code::kAssumed, Severity::kNote, recipe_->where.hips,

@@ -36,6 +36,8 @@ class Figure {
     /// Drives of morph weights by joints alone: those of the manifest.
     const std::vector<KeptDrive>& drives() const { return drives_; }
     int hips() const { return hips_; }
+    /// Whether nothing but their place in the skeleton says that they are the hips.
+    bool hips_assumed() const { return hips_assumed_; }
     /// What joint 0 is: a root where the hips are another joint.
     RootKind root() const {
         return sources_[0].node == kNone ? RootKind::kAdded
@@ -79,6 +81,7 @@ class Figure {
     Skeleton skeleton_;
     JointSources sources_;
     std::vector<KeptDrive> drives_;
+    bool hips_assumed_ = false;
     int hips_ = 0;
     std::vector<int> feet_, wheels_;
     std::vector<MotionPlane> planes_;

@@ -10,6 +10,7 @@
 #include "base/text.h"
 #include "mellow/parallel.h"
 #include "pack/clip_cues.h"
+#include "pack/fitted_figure.h"
 
 namespace mellow {
 namespace {
@@ -44,16 +45,17 @@ Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, PackReport& repor
     if (figure) jobs->take_cues(own, *own.kept, report);
     for (ClipJob& job : jobs->clips_)
         if (job.motion == 0)
-            for (const Finding& f : jobs->plan(job, *jobs->files_[0]->kept).failures()) {
-                const bool said = std::any_of(wrong.begin(), wrong.end(), [&](const Finding& o) {
-                    return o.where == f.where && o.found == f.found;
-                });
-                if (!said) wrong.push_back(f);
-            }
+            say_once(wrong, jobs->plan(job, *jobs->files_[0]->kept).failures());
     if (figure) jobs->open_files(report, progress, wrong);
-    if (wrong.empty()) append(wrong, jobs->plan_joined());
-    if (!wrong.empty()) return wrong;
+    jobs->plan_joined(wrong);
+    collect(jobs->check_cues());
+    if (!wrong.empty()) {
+        say_once(wrong, jobs->bind_all().failures());
+        say_once(wrong, jobs->unplanned_layers());
+        return wrong;
+    }
     jobs->note_same_content(report);
+    jobs->note_idle_renames(report);
     append(report.findings, unused_cues(recipe, *jobs));
     return jobs;
 }
@@ -212,6 +214,9 @@ void Jobs::open_files(PackReport& report, const PackProgress& progress, Findings
                                       motion->records.end());
                 file.records = motion->records;
                 take_cues(file, *motion, report);
+                renamed_.resize(recipe_.renames.size());
+                for (std::size_t r = 0; r < renamed_.size(); ++r)
+                    renamed_[r] = renamed_[r] || motion->renamed[r];
                 if (few) file.kept = motion;
             }
             if (why.empty()) continue;
@@ -260,6 +265,17 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         clips_.push_back(std::move(job));
     }
     return wrong;
+}
+
+/// Renames that no name of any motion file fits.
+void Jobs::note_idle_renames(PackReport& report) const {
+    if (renamed_.empty() || !report.skipped.empty()) return;
+    for (std::size_t r = 0; r < renamed_.size(); ++r)
+        if (!renamed_[r])
+            report.findings.push_back(
+                {Code::kNoEffect, Severity::kWarning, recipe_.where.renames,
+                 fmt::format("rename of \"{}\" fits nothing", recipe_.renames[r].first),
+                 "a name that a motion file has", "correct the name, or take it out"});
 }
 
 /// The same bytes under two names.
@@ -377,15 +393,45 @@ Result<Performance> Jobs::performance(const RecipeClip& clip, const FigureMotion
         const auto& names = wanted.clips;
         if (!names.empty() && std::find(names.begin(), names.end(), clip.range.name) == names.end())
             continue;
-        Layer layer = wanted.layer;
-        if (wanted.timeline) {
-            MELLOW_TRY(std::get<ReplaceLayer>(layer.body).timeline,
-                       find_timeline(scene, *wanted.timeline, motion.prefix, layer.where));
-        }
-        convert(layer, figure_.conversion());
+        MELLOW_TRY(Layer layer, layer_of(wanted, motion));
         out.layers.push_back(std::move(layer));
     }
     return out;
+}
+
+Result<Layer> Jobs::layer_of(const RecipeLayer& wanted, const FigureMotion& motion) const {
+    Layer layer = wanted.layer;
+    if (wanted.timeline) {
+        MELLOW_TRY(std::get<ReplaceLayer>(layer.body).timeline,
+                   find_timeline(*motion.scene, *wanted.timeline, motion.prefix, layer.where));
+    }
+    convert(layer, figure_.conversion());
+    return layer;
+}
+
+/// What is wrong with layers of the figure's own clips, where these could not be planned.
+Findings Jobs::unplanned_layers() const {
+    Findings wrong;
+    const FigureMotion& own = *files_[0]->kept;
+    for (const RecipeLayer& wanted : recipe_.layers) {
+        const auto lies_over = [&](const RecipeClip& clip) {
+            const auto& names = wanted.clips;
+            return clip.source.empty() &&
+                   (names.empty() ||
+                    std::find(names.begin(), names.end(), clip.range.name) != names.end());
+        };
+        if (std::none_of(recipe_.clips.begin(), recipe_.clips.end(), lies_over)) continue;
+        Performance rest;
+        rest.most_walk_s = recipe_.most_walk_s;
+        auto layer = layer_of(wanted, own);
+        if (layer) rest.layers.push_back(std::move(layer).value());
+        const auto rig = Rig::bind(*own.scene, rest, *own.sheet);
+        if (!layer)
+            say_once(wrong, layer.failures());
+        else if (!rig)
+            say_once(wrong, rig.failures());
+    }
+    return wrong;
 }
 
 Status Jobs::fits_in(const Target& target, int samples, const std::string& where) const {
@@ -437,6 +483,47 @@ Status Jobs::plan(ClipJob& job, const FigureMotion& motion) const {
     const SamplePlan& first = job.range().plan;
     job.what.played = Played{first.start(), first.end(), clip.range.loops()};
     return {};
+}
+
+Status Jobs::bind_all() const {
+    Findings wrong;
+    for (const ClipJob& job : clips_) {
+        if (job.ranges.empty()) continue;  // it could not be planned
+        const auto moved = motion(job.motion);
+        if (!moved) {
+            say_once(wrong, moved.failures());
+            continue;
+        }
+        const FigureMotion& by = *moved.value();
+        if (const auto rig = Rig::bind(*by.scene, job.what, *by.sheet); !rig)
+            say_once(wrong, rig.failures());
+    }
+    return wrong;
+}
+
+/// Joints of the recipe's cues: the figure's, as they are called in it or for a target.
+Status Jobs::check_cues() const {
+    Findings wrong;
+    std::vector<std::string> names;
+    for (const Joint& joint : figure_.skeleton().joints()) names.push_back(joint.name);
+    if (names.empty()) return {};  // nothing is known of the figure
+    const auto renamed = [&](const std::string& name) {
+        const auto& targets = recipe_.targets;
+        return std::any_of(targets.begin(), targets.end(), [&](const Target& target) {
+            Findings ignored;
+            const auto fitted = FittedFigure::make(figure_, recipe_, target, ignored);
+            return !fitted || fitted.value().skeleton().find(name) >= 0;
+        });
+    };
+    for (const RecipeCue& cue : recipe_.cues) {
+        const std::string& joint = cue.cue.joint;
+        if (joint.empty() || figure_.skeleton().find(joint) >= 0 || renamed(joint)) continue;
+        wrong.push_back({Code::kNameUnknown, Severity::kStop, cue.where,
+                         fmt::format("joint \"{}\", which the crate does not have", joint),
+                         suggest(joint, names),
+                         "joint = one of them; or keep it: keep = [...] under [joints]"});
+    }
+    return wrong;
 }
 
 Result<std::shared_ptr<const FigureMotion>> Jobs::motion(std::size_t index) const {

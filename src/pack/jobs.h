@@ -62,6 +62,10 @@ class Jobs {
     /// A motion, read again unless somebody holds it. Thread-safe. Fails where its file is another
     /// than it was when the jobs were made.
     Result<std::shared_ptr<const FigureMotion>> motion(std::size_t index) const;
+    /// Fails with all layers, strips and rules that do not fit the files they lie on.
+    Status bind_all() const;
+    /// Its file, as messages name it; empty for the figure's own.
+    std::string file_of(std::size_t motion) const { return motion == 0 ? "" : files_[motion]->file; }
     /// Name of the [[source]] of a motion.
     const std::string& source_name(std::size_t motion) const {
         return files_[motion]->source->name;
@@ -105,14 +109,20 @@ class Jobs {
     void take_cues(File& file, const FigureMotion& motion, PackReport& report) const;
     void note_gaps(PackReport& report) const;
     void note_same_content(PackReport& report) const;
+    void note_idle_renames(PackReport& report) const;
     Result<Performance> performance(const RecipeClip& clip, const FigureMotion& motion) const;
+    Result<Layer> layer_of(const RecipeLayer& wanted, const FigureMotion& motion) const;
+    Findings unplanned_layers() const;
     Status plan(ClipJob& job, const FigureMotion& motion) const;
     static FrameSpan span_of(const Performance& what, const Scene& scene, std::string& name);
     Result<PartJob> piece(const RecipeClip& clip, const FigureMotion& motion) const;
     Status plan_shaped(ClipJob& job, const FigureMotion& motion) const;
     Status find_loop(ClipJob& job, const FigureMotion& motion) const;
-    Findings plan_joined();
-    Status plan_parts(std::size_t clip, std::vector<int>& state);
+    void plan_joined(Findings& wrong);
+    enum class Planned { kNotYet, kInside, kDone, kWrong };
+    Status plan_parts(std::size_t clip, std::vector<Planned>& state);
+    Result<Planned> join(ClipJob& job, std::vector<Planned>& state);
+    Status check_cues() const;
     Status plan_samples(ClipJob& job) const;
     Result<std::size_t> motion_of(const std::string& source, const std::string& where) const;
     Status fits_in(const Target& target, int samples, const std::string& where) const;
@@ -122,7 +132,9 @@ class Jobs {
     std::vector<std::unique_ptr<File>> files_;  ///< the first is the figure's own
     std::vector<ClipJob> clips_;
     std::map<std::string, std::string> names_;  ///< folded name of a clip, and where it is from
-    std::vector<int> counts_;                   ///< clips made of each [[clips]] so far
+    std::vector<bool> renamed_;                 ///< renames that some motion file has used
+    std::map<std::string, std::size_t> places_;  ///< of clips by their names, when all are known
+    std::vector<int> counts_;                    ///< clips made of each [[clips]] so far
 };
 
 }  // namespace mellow

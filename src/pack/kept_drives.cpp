@@ -1,5 +1,7 @@
 #include "pack/kept_drives.h"
 
+#include <algorithm>
+
 #include "base/at.h"
 
 namespace mellow {
@@ -42,6 +44,16 @@ std::vector<KeptDrive> kept_drives(const RigSheet& sheet, const std::string& str
         if (kept.inputs.size() == drive->inputs.size()) out.push_back(std::move(kept));
     }
     return out;
+}
+
+void keep_of(const Scene& scene, std::vector<KeptDrive>& drives) {
+    std::erase_if(drives, [&](const KeptDrive& drive) {
+        const int node = find_node(scene, drive.mesh);
+        const int mesh = node == kNone ? kNone : scene.nodes[at(node)].mesh;
+        if (mesh == kNone) return true;
+        const std::vector<std::string>& targets = scene.meshes[at(mesh)].target_names;
+        return std::find(targets.begin(), targets.end(), drive.target) == targets.end();
+    });
 }
 
 }  // namespace mellow

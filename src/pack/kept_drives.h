@@ -12,5 +12,7 @@ namespace mellow {
 std::vector<KeptDrive> kept_drives(const RigSheet& sheet, const std::string& strip_prefix,
                                    const Scene& scene, const Skeleton& skeleton,
                                    const JointSources& sources);
+/// Leaves those whose mesh node and morph target are in a scene.
+void keep_of(const Scene& scene, std::vector<KeptDrive>& drives);
 
 }  // namespace mellow

@@ -87,6 +87,20 @@ class MotionReader {
         out_.prefix = source.strip_prefix;
     }
 
+    /// Which renames some name of the file fits.
+    void find_renamed(const Scene& scene) {
+        const std::string& prefix = source_.strip_prefix;
+        std::vector<std::string> names;
+        for (const Node& node : scene.nodes) names.push_back(node.name);
+        for (const Timeline& timeline : scene.timelines)
+            for (const MorphCurve& morph : timeline.morphs) names.push_back(morph.mesh);
+        for (const auto& [from, to] : recipe_.renames)
+            out_.renamed.push_back(std::any_of(names.begin(), names.end(), [&](const auto& name) {
+                return fits_pattern(from,
+                                    name.starts_with(prefix) ? name.substr(prefix.size()) : name);
+            }));
+    }
+
     Result<FigureMotion> run() {
         const auto path = recipe_.folder / out_.file;
         auto parsed =
@@ -114,6 +128,7 @@ class MotionReader {
         drop_vertices(scene);
         read_as_ = scene.convention;
         to_inside(scene);
+        find_renamed(scene);
         rename(scene, source_.strip_prefix, recipe_.renames);
         out_.cues = source_cues(scene, out_.file, out_.findings);
         if (scene.timelines.empty())

@@ -30,6 +30,7 @@ struct FigureMotion {
     std::vector<FileRecord> records;
     std::vector<SourceCue> cues;    ///< of its timelines, with names of joints as in the figure
     std::vector<KeptDrive> drives;  ///< of the figure, that give weights which the file has not
+    std::vector<bool> renamed;      ///< which of the recipe's renames some name of it fits
     Findings findings;
 
     /// The take of a bound rig of this motion, with what proving the figure needs.

@@ -113,7 +113,8 @@ class Packer {
                 wanted.push_back(i);
         // No more are begun and not yet told of, so that their places can be used again.
         std::vector<std::optional<Result<ClipResult>>> results(in_flight);
-        Status failed;
+        Findings failed;
+        bool unwritable = false;
         parallel_in_order(
             wanted.size(), in_flight,
             [&](std::size_t w) { results[w % in_flight] = work(wanted[w]); },
@@ -129,13 +130,15 @@ class Packer {
                     }
                     Findings why =
                         result->ok() ? result->value()[o]->failures() : result->failures();
+                    // All that is wrong is told at once; but a disk is full for all clips alike.
+                    unwritable = unwritable || why.front().code == Code::kOutputUnwritable;
                     if (recipe_.skip_bad)
                         outputs_[o]->skip(i, std::move(why));
                     else
-                        failed = std::move(why);
+                        say_once(failed, why);
                 }
                 result.reset();
-                return failed.ok();
+                return !unwritable || failed.empty();
             });
         return failed;
     }

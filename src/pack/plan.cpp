@@ -5,9 +5,11 @@
 #include <set>
 
 #include "mellow/pack.h"
+#include "mellow/read.h"
 #include "mellow/write.h"
 #include "pack/crate_output.h"
 #include "pack/dealing.h"
+#include "pack/recipe_words.h"
 #include "pack/thumbnails.h"
 
 namespace mellow {
@@ -116,11 +118,10 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
     plan.findings = report.findings;
     plan.motion_files = jobs->motion_files();
     plan.skipped = report.skipped;
+    MELLOW_CHECK(jobs->bind_all());
     for (const ClipJob& job : jobs->clips()) {
-        MELLOW_TRY(const std::shared_ptr<const FigureMotion> motion, jobs->motion(job.motion));
-        MELLOW_TRY(const Rig rig, Rig::bind(*motion->scene, job.what, *motion->sheet));
         plan.clips.push_back(planned_clip(job, recipe.target()));
-        plan.clips.back().motion = motion->own ? "" : motion->file;
+        plan.clips.back().motion = jobs->file_of(job.motion);
         append(plan.findings, job.range().findings);
     }
     std::set<std::string> shared;  // clips of this share, for any target
@@ -179,6 +180,17 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
     if (options.share)
         std::erase_if(plan.clips, [&](const PlannedClip& c) { return !shared.contains(c.name); });
     return plan;
+}
+
+Status check_recipe(const fs::path& path) {
+    MELLOW_TRY(const Bytes bytes, read_file(path));
+    MELLOW_TRY(RecipeWords words,
+               read_words({reinterpret_cast<const char*>(bytes.data()), bytes.size()},
+                          path.filename().string(), path.parent_path()));
+    if (!words.figure) return std::move(words.mistakes);
+    if (const auto plan = plan_pack(words.recipe); !plan)
+        say_once(words.mistakes, plan.failures());
+    return std::move(words.mistakes);
 }
 
 }  // namespace mellow

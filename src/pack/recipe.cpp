@@ -18,6 +18,7 @@
 #include "pack/recipe_motion.h"
 #include "pack/recipe_parts.h"
 #include "pack/recipe_shaping.h"
+#include "pack/recipe_words.h"
 #include "pack/target_table.h"
 #include "pack/thumbnails.h"
 #include "pack/used_tables.h"
@@ -205,14 +206,55 @@ void read_performances(TomlTable& top, const Sets& sets, Recipe& recipe) {
     }
 }
 
+/// Takes away what tables that are wrong say, and all clips that are made of it.
+void leave_out_wrong(TomlTable& top, Recipe& recipe) {
+    std::set<std::string> gone;
+    const auto sound_ones = [&](const char* key, auto& list, const auto& name) {
+        const auto tables = top.tables(key);
+        std::size_t i = 0;
+        std::erase_if(list, [&](const auto& one) {
+            const std::size_t at = i++;
+            if (at >= tables.size() || top.sound(*tables[at])) return false;
+            gone.insert(name(one));
+            return true;
+        });
+    };
+    const auto nameless = [](const auto&) { return std::string(); };
+    if (top.is_list("source"))
+        sound_ones("source", recipe.sources, [](const auto& s) { return "source " + s.name; });
+    sound_ones("strip", recipe.strips, [](const auto& s) { return "strip " + s.strip.name; });
+    sound_ones("clip", recipe.clips, [](const auto& c) { return "clip " + c.range.name; });
+    sound_ones("layer", recipe.layers, nameless);
+    sound_ones("cue", recipe.cues, nameless);
+    sound_ones("camera", recipe.cameras, nameless);
+    sound_ones("timelines", recipe.timelines, nameless);
+    sound_ones("clips", recipe.many, nameless);
+    const auto lost = [&](const char* kind, const std::string& name) {
+        return gone.contains(kind + name);
+    };
+    std::erase_if(recipe.many, [&](const RecipeMany& m) { return lost("source ", m.source); });
+    for (std::size_t before = 0; before != gone.size();) {
+        before = gone.size();
+        std::erase_if(recipe.clips, [&](const RecipeClip& clip) {
+            const bool parts = std::any_of(clip.parts.begin(), clip.parts.end(), [&](const auto& p) {
+                return lost("clip ", p.clip) || lost("source ", p.source) || lost("strip ", p.strip);
+            });
+            const bool out = parts || lost("source ", clip.source) || lost("strip ", clip.strip);
+            if (out) gone.insert("clip " + clip.range.name);
+            return out;
+        });
+    }
+}
+
 }  // namespace
 
-Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
-                            const std::filesystem::path& folder) {
+Result<RecipeWords> read_words(std::string_view text, const std::string& file,
+                               const std::filesystem::path& folder) {
     MELLOW_TRY(toml::table root, parse_toml(text, file));
     std::vector<UsedFile> used;
     MELLOW_CHECK(bring_in(root, file, folder, used));
-    Recipe recipe;
+    RecipeWords words;
+    Recipe& recipe = words.recipe;
     recipe.file = file;
     recipe.folder = folder;
     recipe.bytes = text.size();
@@ -247,6 +289,7 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     // One file that is figure and motion at once is said as [source]; else the two stand apart.
     const bool apart = top.has("figure") || top.is_list("source");
     section(apart ? "figure" : "source", [&](TomlTable& t) { read_figure(t, recipe); });
+    words.figure = top.mistakes().ok() && !recipe.source.empty();
     if (apart && top.has("source") && !top.is_list("source"))
         top.fail(Code::kValueBad, "source", "[figure] and [source]",
                  "[figure] with [[source]], or [source] alone",
@@ -263,7 +306,13 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
                     recipe.mirror.pairs.emplace_back(key, t.text(key));
         });
     if (top.has("rename"))
-        section("rename", [&](TomlTable& t) { recipe.renames = read_rename_keys(t); });
+        section("rename", [&](TomlTable& t) {
+            recipe.renames = read_rename_keys(t);
+            recipe.where.renames = t.where("");
+            if (!top.is_list("source"))
+                top.idle("rename", "it is for names of motion files, and there are none",
+                         "take it out; names of the figure: [target.rename]");
+        });
     Sets sets;
     sets.read(top);
     section("joints", [&](TomlTable& t) { read_joints(t, sets, recipe); });
@@ -306,11 +355,29 @@ Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
     read_performances(top, sets, recipe);
     read_clips(top, recipe);
     check_clip_names(top, recipe);
+    const auto mirrors = [](const RecipeClip& clip) {
+        return clip.shaping.mirror ||
+               std::any_of(clip.parts.begin(), clip.parts.end(),
+                           [](const RecipePart& part) { return part.shaping.mirror; });
+    };
+    const auto like = [&](const auto& table) { return mirrors(table.like); };
+    if (std::none_of(recipe.clips.begin(), recipe.clips.end(), mirrors) &&
+        std::none_of(recipe.timelines.begin(), recipe.timelines.end(), like) &&
+        std::none_of(recipe.many.begin(), recipe.many.end(), like))
+        top.idle("mirror", "no clip is mirrored", "mirror = true   # in a clip; or take it out");
     sets.note_unused(top);
     top.close();
-    MELLOW_CHECK(top.mistakes());
     recipe.notes = top.notes();
-    return recipe;
+    words.mistakes = top.mistakes().failures();
+    if (!words.mistakes.empty()) leave_out_wrong(top, recipe);
+    return words;
+}
+
+Result<Recipe> parse_recipe(std::string_view text, const std::string& file,
+                            const std::filesystem::path& folder) {
+    MELLOW_TRY(RecipeWords words, read_words(text, file, folder));
+    if (!words.mistakes.empty()) return std::move(words.mistakes);
+    return std::move(words.recipe);
 }
 
 Result<Recipe> read_recipe(const std::filesystem::path& path) {

@@ -81,6 +81,11 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
     clip.text = clip.shaped() ? t.canonical() : "";
 }
 
+void note_thumbnail(TomlTable& t, const Recipe& recipe) {
+    if (!recipe.thumbnails)
+        t.idle("thumbnail", "no thumbnails are drawn", "thumbnails = { size = \"160x160\" }   # under [output]");
+}
+
 void read_many(TomlTable& top, Recipe& recipe) {
     const auto tables = top.tables("clips");
     for (std::size_t i = 0; i < tables.size(); ++i) {
@@ -112,6 +117,7 @@ void read_many(TomlTable& top, Recipe& recipe) {
                        "two whole frame numbers, [first, last]; negative ones count from the end");
         }
         read_motion(t, many.like);
+        note_thumbnail(t, recipe);
         t.close();
         recipe.many.push_back(std::move(many));
     }
@@ -174,6 +180,7 @@ void read_clips(TomlTable& top, Recipe& recipe) {
         TomlTable t = top.within(
             *tables[i], named ? fmt::format("clip \"{}\"", *named) : fmt::format("clip {}", i + 1));
         RecipeClip clip = read_clip(t);
+        note_thumbnail(t, recipe);
         if (!names.insert(folded(clip.range.name)).second)
             t.fail(Code::kNameClash, "name",
                    fmt::format("a second clip named \"{}\"", clip.range.name),
@@ -187,6 +194,7 @@ void read_clips(TomlTable& top, Recipe& recipe) {
         wanted.like.range.where = t.where("");
         wanted.match = t.text("match", "*");
         read_motion(t, wanted.like);
+        note_thumbnail(t, recipe);
         t.close();
         recipe.timelines.push_back(std::move(wanted));
     }

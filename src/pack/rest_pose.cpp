@@ -10,6 +10,11 @@
 #include "pack/motion.h"
 
 namespace mellow {
+namespace {
+
+bool flat(double scale) { return std::abs(scale) < 1e-6; }
+
+}  // namespace
 
 Result<Skeleton> resting(const Figure& figure, const Recipe& recipe, const Target& target) {
     const RestRule& rule = target.rest;
@@ -43,8 +48,12 @@ Result<Skeleton> resting(const Figure& figure, const Recipe& recipe, const Targe
     take.evaluate(std::array{second}, Take::Want::kLocals, tile);
     std::vector<Joint> joints = figure.skeleton().joints();
     for (std::size_t j = 0; j < joints.size(); ++j) {
+        const Vec3 size = joints[j].rest.s;
         joints[j].rest = load(local_rows(tile, static_cast<int>(j)), 0);
         joints[j].rest.r = normalized(joints[j].rest.r);
+        // What is of no size at that frame rests at its own: a bind matrix must have an inverse.
+        Vec3& s = joints[j].rest.s;
+        s = {flat(s.x) ? size.x : s.x, flat(s.y) ? size.y : s.y, flat(s.z) ? size.z : s.z};
     }
     return Skeleton::make(std::move(joints));
 }

@@ -18,6 +18,15 @@ namespace {
 /// Rest places of partners that are farther than this from being each other's image are said.
 constexpr double kAsymmetry_m = 2e-3;
 
+/// Names a part that could not be shaped by the clip that it is of.
+template <class T>
+Result<T> of_clip(const ClipJob& job, Result<T> made) {
+    if (made) return made;
+    Findings failures = std::move(made).failures();
+    for (Finding& f : failures) f.where = job.clip.range.where + ", " + f.where;
+    return failures;
+}
+
 class ClipShaper {
   public:
     ClipShaper(const Recipe& recipe, const Jobs& jobs, const std::vector<Mount>& mounts)
@@ -28,7 +37,7 @@ class ClipShaper {
         std::vector<JoinPart> parts;
         for (const PartJob& part : job.parts)
             if (part.part == nullptr || !part.part->over) MELLOW_CHECK(add(job, part, parts));
-        MELLOW_TRY(Joined joined, join(std::move(parts), root_));
+        MELLOW_TRY(Joined joined, of_clip(job, join(std::move(parts), root_)));
         ShapedTake out = std::move(joined.shaped);
         if (outermost) out_.parts = std::move(joined.parts);
         for (const PartJob& part : job.parts)
@@ -42,7 +51,7 @@ class ClipShaper {
             all.take = out.take;
             MELLOW_CHECK(shape(all, 0, out.seconds, wanted.shaping, wanted.align,
                                wanted.range.where, whole));
-            MELLOW_TRY(Joined again, join(std::move(whole), root_));
+            MELLOW_TRY(Joined again, of_clip(job, join(std::move(whole), root_)));
             out = std::move(again.shaped);
             if (outermost) out_.parts = std::move(again.parts);
         }
@@ -90,11 +99,12 @@ class ClipShaper {
         const RecipeOver& over = *part.part->over;
         std::vector<JoinPart> pieces;
         MELLOW_CHECK(add(job, part, pieces));
-        MELLOW_TRY(Joined top, join(std::move(pieces), root_));
+        MELLOW_TRY(Joined top, of_clip(job, join(std::move(pieces), root_)));
         TakeLayer layer{std::move(top.shaped), over.at, over.again, over.added, over.from_rest};
         layer.weight = over.weight;
         layer.weights = over.weights;
-        if (over.joints.empty() && over.below.empty()) return layered(below, layer);
+        if (over.joints.empty() && over.below.empty())
+            return layered(below, layer);
         const Skeleton& skeleton = below.skeleton;
         const auto named = [](const std::vector<std::string>& patterns, const std::string& name) {
             return std::any_of(patterns.begin(), patterns.end(),
@@ -293,16 +303,9 @@ double shaped_seconds(double seconds, const RecipeShaping& s) {
 Result<ShapedClip> shaped_clip(const Recipe& recipe, const Jobs& jobs, const ClipJob& job,
                                const std::vector<Mount>& mounts, double seconds) {
     ClipShaper shaper(recipe, jobs, mounts);
-    auto made = shaper.clip(job, true);
-    if (!made) {
-        Findings failures = made.failures();
-        for (Finding& f : failures)
-            if (f.where.find(':') == std::string::npos)
-                f.where = job.clip.range.where + ", " + f.where;
-        return failures;
-    }
+    MELLOW_TRY(ShapedTake made, shaper.clip(job, true));
     ShapedClip out = shaper.take();
-    out.shaped = std::move(made).value();
+    out.shaped = std::move(made);
     if (seconds <= 0 || std::abs(seconds - out.shaped.seconds) < 1e-9) return out;
     if (!job.clip.fit) return out;
     JoinPart whole;
@@ -311,7 +314,7 @@ Result<ShapedClip> shaped_clip(const Recipe& recipe, const Jobs& jobs, const Cli
     whole.seconds = seconds;
     whole.time = even_time(0, out.shaped.seconds, seconds);
     const double factor = seconds / out.shaped.seconds;
-    MELLOW_TRY(Joined fitted, join({std::move(whole)}, jobs.figure().root()));
+    MELLOW_TRY(Joined fitted, of_clip(job, join({std::move(whole)}, jobs.figure().root())));
     out.shaped = std::move(fitted.shaped);
     for (PlacedPart& part : out.parts) part.first *= factor, part.last *= factor;
     return out;

@@ -103,44 +103,67 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
     return {};
 }
 
-Findings Jobs::plan_joined() {
-    Findings wrong;
-    std::vector<int> state(clips_.size(), 0);
+void Jobs::plan_joined(Findings& wrong) {
+    std::vector<Planned> state(clips_.size(), Planned::kNotYet);
+    places_.clear();
+    for (std::size_t i = 0; i < clips_.size(); ++i) {
+        places_.emplace(clips_[i].clip.range.name, i);
+        if (clips_[i].clip.parts.empty() && clips_[i].ranges.empty()) state[i] = Planned::kWrong;
+    }
     for (std::size_t i = 0; i < clips_.size(); ++i)
         if (!clips_[i].clip.parts.empty()) append(wrong, plan_parts(i, state).failures());
-    return wrong;
+    if (!wrong.empty()) return;
+    for (std::size_t i = 0; i < clips_.size(); ++i)
+        if (state[i] == Planned::kWrong)
+            wrong.push_back({Code::kLeftOut, Severity::kStop, clips_[i].clip.range.where,
+                             "it is made of a clip that was left out", "clips that can be made",
+                             "take it out of the recipe, or correct that clip"});
 }
 
-/// `state`: 0 not yet, 1 in the middle of it, 2 done.
-Status Jobs::plan_parts(std::size_t index, std::vector<int>& state) {
-    if (state[index] == 2) return {};
+Status Jobs::plan_parts(std::size_t index, std::vector<Planned>& state) {
+    if (state[index] == Planned::kDone || state[index] == Planned::kWrong) return {};
     ClipJob& job = clips_[index];
-    if (state[index] == 1)
+    if (state[index] == Planned::kInside)
         return Finding{Code::kValueBad,
                        Severity::kStop,
                        job.clip.range.where,
                        fmt::format("clip \"{}\" is part of itself", job.clip.range.name),
                        "parts that end in ranges",
                        "take it out of its parts"};
-    state[index] = 1;
+    state[index] = Planned::kInside;
+    const auto joined = join(job, state);
+    state[index] = joined ? joined.value() : Planned::kWrong;
+    return joined ? Status() : joined.failures();
+}
+
+/// A clip that is made of one that could not be planned cannot be either, and says nothing of it.
+Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
     const double rate = figure_.scene().rate.per_second();
     double whole = 0;
     for (const RecipePart& part : job.clip.parts) {
         PartJob out;
         double seconds = 0;
         if (!part.clip.empty()) {
-            std::vector<std::string> names;
-            for (const ClipJob& other : clips_) names.push_back(other.clip.range.name);
-            const auto found = std::find(names.begin(), names.end(), part.clip);
-            if (found == names.end())
+            const auto found = places_.find(part.clip);
+            if (found == places_.end()) {
+                std::vector<std::string> names;
+                bool there = false;
+                for (const ClipJob& other : clips_) {
+                    names.push_back(other.clip.range.name);
+                    there = there || folded(names.back()) == folded(part.clip);
+                }
+                if (!there && names_.contains(folded(part.clip))) return Planned::kWrong;
                 return Finding{Code::kNameUnknown,
                                Severity::kStop,
                                part.where,
                                fmt::format("no clip \"{}\"", part.clip),
                                suggest(part.clip, names),
                                "correct the name"};
-            out.clip = static_cast<std::size_t>(found - names.begin());
+            }
+            out.clip = found->second;
             if (!clips_[out.clip].clip.parts.empty()) MELLOW_CHECK(plan_parts(out.clip, state));
+            if (state[out.clip] == Planned::kWrong || clips_[out.clip].ranges.empty())
+                return Planned::kWrong;
             const ClipJob& other = clips_[out.clip];
             const SamplePlan& plan = other.range().plan;
             seconds = other.parts.empty() ? plan.end() - plan.start() : other.seconds;
@@ -178,8 +201,8 @@ Status Jobs::plan_parts(std::size_t index, std::vector<int>& state) {
         if (!part.part->over) names.push_back(part.part->range.name);
     job.moved_by = fmt::format("{}", fmt::join(names, " + "));
     job.seconds = shaped_seconds(whole, job.clip.shaping);
-    state[index] = 2;
-    return plan_samples(job);
+    MELLOW_CHECK(plan_samples(job));
+    return Planned::kDone;
 }
 
 /// Samples of a shaped clip at every rate: its end on one of them, or made to be.

@@ -184,7 +184,7 @@ class CrateWriter {
     Status write_skin() {
         Assembled skin = assemble_skin(fitted_->scene(), fitted_->skeleton(), fitted_->sources(),
                                        &fitted_->bound());
-        say_once(report_, skin.findings);
+        say_once(report_.findings, skin.findings);
         if (target_.layout == Layout::kClipsWithSkin) skin_scene_ = skin.scene;
         MELLOW_CHECK(mellow::write_skin(&*folder_, std::move(skin.scene), target_, names_.skin,
                                         report_, crate_));
@@ -226,7 +226,7 @@ class CrateWriter {
         MELLOW_TRY(Scene motion,
                    write_clip({*folder_, target_, fitted_->skeleton(), skin_scene_, crate_.skin},
                               std::move(clip), names_.clips[i], packed));
-        say_once(report_, packed.shared);
+        say_once(report_.findings, packed.shared);
         prove(from, motion, packed);
         know_demands(packed, known_);
         if (options_.picture && crate_.clips.size() < kMostDrawn) {

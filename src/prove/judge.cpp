@@ -112,7 +112,9 @@ class Judge {
         if (longest >= (figure ? 0.3 : 0.1) && longest <= (figure ? 5 : 20)) return;
         const double units = longest / scene_.convention.metres_per_unit;
         std::string remedy =
-            "set unit under [source], or --unit, if the figure is not of that size";
+            figure ? fmt::format("unit = {:g}   # under [source], or --unit; makes it {:.3g} m",
+                                 person_unit(units), person_unit(units) * units)
+                   : "set unit under [source], or --unit, if it is not of that size";
         for (const char* named : {"foot", "inch", "millimetre", "centimetre", "metre"})
             if (const double m = units * parse_unit(named).value_or(1); m >= 1 && m <= 2.5)
                 remedy = fmt::format(
@@ -314,6 +316,13 @@ class Judge {
 };
 
 }  // namespace
+
+double person_unit(double units) {
+    const double unit = 1.7 / units, ten = std::pow(10, std::round(std::log10(unit)));
+    if (ten * units >= 1 && ten * units <= 2.5) return ten;
+    const double step = std::pow(10, std::floor(std::log10(unit)) - 2);
+    return std::round(unit / step) * step;
+}
 
 Findings judge(const Scene& scene, const Stock& stock) { return Judge(scene, stock).run(); }
 

@@ -11,6 +11,10 @@ inline constexpr std::int64_t kShortStill = 3;
 /// Judges what was counted; everything in `stock` but its findings is filled.
 Findings judge(const Scene& scene, const Stock& stock);
 
+/// Metres per unit that make something `units` long a person: a power of ten that makes it 1 to
+/// 2.5 m, else what makes it 1.7 m, of three figures.
+double person_unit(double units);
+
 /// Pairs of legs: joints named like a part of a leg, once left and once right.
 struct Legs {
     int pairs = 0;

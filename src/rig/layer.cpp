@@ -110,10 +110,20 @@ void convert(Layer& layer, const Conversion& c) {
     std::visit([&](auto& body) { convert(body, c); }, layer.body);
 }
 
-Result<BoundLayer> bind(const Layer& layer, int index, const std::string& prefix, Binder& binder,
+Result<std::vector<std::vector<int>>> layer_nodes(const Layer& layer, const std::string& prefix,
+                                                  const Scene& scene) {
+    MELLOW_TRY(std::vector<int> nodes, masked_nodes(scene, layer.mask, prefix, layer.where));
+    std::vector<std::vector<int>> out;
+    if (turns_in_the_world(layer))
+        for (const int node : nodes) out.push_back({node});
+    else
+        out.push_back(std::move(nodes));
+    return out;
+}
+
+Result<BoundLayer> bind(const Layer& layer, int index, std::vector<int> nodes, Binder& binder,
                         Findings& findings) {
-    BoundLayer bound{{}, {}, {}, layer, binder.scene().rate.per_second()};
-    MELLOW_TRY(bound.nodes, masked_nodes(binder.scene(), layer.mask, prefix, layer.where));
+    BoundLayer bound{std::move(nodes), {}, {}, layer, binder.scene().rate.per_second()};
     const int parts = std::visit([](const auto& body) { return parts_of(body); }, layer.body);
     for (const int node : bound.nodes) {
         bound.parents.push_back(row_above(binder, node));

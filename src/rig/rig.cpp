@@ -100,14 +100,24 @@ Status bind_rules(const Scene& scene, const Performance& performance, const RigS
     int index = 0;
     for (const Layer& layer : performance.layers) {
         if (std::holds_alternative<SmoothLayer>(layer.body)) continue;
-        binder.begin(layer.where, "layer");
-        binder.end([&]() -> Status {
-            MELLOW_TRY(BoundLayer bound, bind(layer, index++, sheet.prefix, binder, plan.findings));
-            if (std::holds_alternative<ReplaceLayer>(layer.body) && binder.mistakes().empty())
-                MELLOW_CHECK(bind_poses(scene, sheet, bound));
-            plan.rules.emplace_back(std::move(bound));
-            return {};
-        }());
+        auto lists = layer_nodes(layer, sheet.prefix, scene);
+        if (!lists) {
+            binder.begin(layer.where, "layer");
+            binder.end(lists.failures());
+            continue;
+        }
+        for (std::vector<int>& nodes : lists.value()) {
+            binder.begin(layer.where, "layer");
+            binder.end([&]() -> Status {
+                MELLOW_TRY(BoundLayer bound,
+                           bind(layer, index, std::move(nodes), binder, plan.findings));
+                if (std::holds_alternative<ReplaceLayer>(layer.body) && binder.mistakes().empty())
+                    MELLOW_CHECK(bind_poses(scene, sheet, bound));
+                plan.rules.emplace_back(std::move(bound));
+                return {};
+            }());
+        }
+        ++index;
     }
     return binder.mistakes();
 }

@@ -168,7 +168,11 @@ struct BoundLayer {
     Layer layer;
     double frames_per_second;
 };
-Result<BoundLayer> bind(const Layer& layer, int index, const std::string& prefix, Binder& binder,
+/// The nodes of a layer, in lists that are each changed at once: what turns about axes of the world
+/// must know where what is above a node has got to, which may be of the layer itself.
+Result<std::vector<std::vector<int>>> layer_nodes(const Layer& layer, const std::string& prefix,
+                                                  const Scene& scene);
+Result<BoundLayer> bind(const Layer& layer, int index, std::vector<int> nodes, Binder& binder,
                         Findings& findings);
 void run(const BoundLayer& layer, std::span<const double> seconds, PoseTile& tile);
 

@@ -1,5 +1,6 @@
 // Where a range could loop; declared in shaping.h.
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -53,7 +54,39 @@ class LoopFinder {
         return best;
     }
 
+    LoopEnd ahead() const {
+        const int n = clip_.samples;
+        const std::array<Frame, 4> near{frame(n - 2), frame(n - 1), frame(1), frame(2)};
+        const Frame first = frame(0);
+        LoopEnd end;
+        end.sample = n;
+        for (std::size_t j = 0; j < first.poses.size(); ++j) {
+            if (static_cast<int>(j) == carrier_) continue;
+            // The cubic through values at -2, -1, 1 and 2, at 0.
+            constexpr std::array kShare{-1 / 6.0, 4 / 6.0, 4 / 6.0, -1 / 6.0};
+            const Transform& a = first.poses[j];
+            Vec3 place;
+            Quat turn{0, 0, 0, 0};
+            for (std::size_t i = 0; i < 4; ++i) {
+                const Transform& t = near[i].poses[j];
+                place = place + kShare[i] * t.t;
+                const Quat q = nearest(t.r, a.r);
+                turn = {turn.x + kShare[i] * q.x, turn.y + kShare[i] * q.y,
+                        turn.z + kShare[i] * q.z, turn.w + kShare[i] * q.w};
+            }
+            end.place_m = std::max(end.place_m, length(place - a.t));
+            end.turn_rad = std::max(end.turn_rad, angle_between(normalized(turn), a.r));
+        }
+        end.score = score_of(end);
+        return end;
+    }
+
   private:
+    double score_of(const LoopEnd& end) const {
+        constexpr double kDegree = std::numbers::pi / 180;
+        return end.place_m / 0.01 + end.turn_rad / kDegree +
+               (end.speed_m_s / 0.01 + end.spin_rad_s / kDegree) / clip_.rate.per_second();
+    }
     Affine hips_world(int sample) const {
         Affine world;
         for (int j = hips_; j >= 0; j = skeleton_[j].parent)
@@ -96,9 +129,7 @@ class LoopFinder {
                         later = after(back(before.way), now.way);
         end.speed_m_s = std::max(end.speed_m_s, length(later.t - step.t) * rate);
         end.spin_rad_s = std::max(end.spin_rad_s, angle_between(step.r, later.r) * rate);
-        constexpr double kDegree = std::numbers::pi / 180;
-        end.score = end.place_m / 0.01 + end.turn_rad / kDegree +
-                    (end.speed_m_s / 0.01 + end.spin_rad_s / kDegree) / rate;
+        end.score = score_of(end);
         return end;
     }
 
@@ -117,6 +148,10 @@ std::vector<LoopEnd> find_loop_ends(const Clip& clip, const Skeleton& skeleton, 
                                     const std::vector<bool>& counted) {
     if (clip.samples < 3) return {};
     return LoopFinder(clip, skeleton, hips, counted).run(std::max(1, shortest), most);
+}
+
+LoopEnd open_loop_end(const Clip& clip, const Skeleton& skeleton, int hips) {
+    return LoopFinder(clip, skeleton, hips, {}).ahead();
 }
 
 }  // namespace mellow
