@@ -160,8 +160,7 @@ int dry_run(const Job& job, const Recipe& recipe, PackOptions options) {
         write(json, plan, findings);
         json.end_object().finish();
     } else if (!request.quiet) {
-        job.out(plan_text(plan) + "\n" +
-                (found.empty() ? "" : grouped_text(found) + "\n") +
+        job.out(plan_text(plan) + "\n" + (found.empty() ? "" : grouped_text(found) + "\n") +
                 (proven ? "dry run: nothing was written\n"
                         : "dry run: nothing was written, and packing would fail\n"));
     }

@@ -88,9 +88,9 @@ class Picturer {
                            "--what " + request_.what,
                            fmt::format("{} clips", clips.size()),
                            "one clip",
-                           request_.match.empty() ? "--match NAME chooses it"
-                                                  : "a pattern that one name fits: --match " +
-                                                        clips[0].lines[0]};
+                           request_.match.empty()
+                               ? "--match NAME chooses it"
+                               : "a pattern that one name fits: --match " + clips[0].lines[0]};
         const Scene& skin = clips[0].skin == nullptr ? all.front().skin : *clips[0].skin;
         const std::string title = all.front().name + ", " + clips[0].lines[0];
         if (request_.what == "loop") return add(draw_seam(title, skin, clips[0], options_));

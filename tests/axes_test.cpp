@@ -273,6 +273,15 @@ TEST_F(AxesRecipeTest, DrivesOverAJointThatIsLeftOutAreNotKept) {
     EXPECT_EQ(packed.value().drives[0].target, "elbow.R");
 }
 
+TEST_F(AxesRecipeTest, DrivesOfMorphTargetsThatAreTakenAwayGoWithThem) {
+    const std::string recipe = recipe_with("");
+    const auto packed =
+        pack_text(folder, "[[target.morphs]]\nmatch = \"elbow.L\"\ndo = \"drop\"\n" + recipe, true);
+    ASSERT_THAT(packed, IsOk());
+    ASSERT_THAT(packed.value().drives, testing::SizeIs(1));
+    EXPECT_EQ(packed.value().drives[0].target, "elbow.R");
+}
+
 // ------------------------------------------------------------------------------- scale in offsets
 
 /// A plate that is stretched, and on it an arm that undoes the stretch and is turned by 45 degrees.

@@ -4,6 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "plain_gltf.h"
 #include "small_figure.h"
 
 namespace mellow::daily_test {
@@ -58,11 +59,13 @@ TEST_F(DailyTest, KeysWithoutEffectAreToldOneByOne) {
     const std::string set = "[[set]]\nname = \"all\"\nnodes = [\"hips\"]\n",
                       names = "[target.rename]\n\"hipz\" = \"pelvis\"\n",
                       morphs = "[[target.morphs]]\nmatch = \"smlie\"\ndo = \"drop\"\n",
-                      surplus = "surplus = \"drop\"\n", library = "library_name = \"x\"\n";
+                      surplus = "surplus = \"drop\"\n", library = "library_name = \"x\"\n",
+                      mirror = "[mirror]\nprops = [\"x\"]\n", rename = "[rename]\n\"x\" = \"y\"\n";
     const std::pair<std::string, std::string> clips[] = {
         {"align = \"head\"\n", "align"},
         {"carry = [\"ground\"]\n", "carry"},
         {"travel_as = \"channels\"\n", "travel_as"},
+        {"thumbnail = 0.3\n", "thumbnail"},
     };
     for (const auto& [line, key] : clips) {
         const PackReport report = packed(figure({keyed(1, "translation", 24,
@@ -74,7 +77,7 @@ TEST_F(DailyTest, KeysWithoutEffectAreToldOneByOne) {
         ASSERT_THAT(told, SizeIs(1)) << line;
         EXPECT_THAT(to_text(told[0]), HasSubstr(key));
     }
-    for (const std::string& more : {set, names, morphs, surplus, library}) {
+    for (const std::string& more : {set, names, morphs, surplus, library, mirror, rename}) {
         const bool top = more == set;
         const PackReport report =
             packed(figure({keyed(0, "translation", 24,
@@ -242,6 +245,99 @@ TEST_F(DailyTest, TheRootOfACrateIsNoDifferenceToItsFigure) {
                                                       })},
                                                "", "", ""));
     EXPECT_EQ(tool("check out --figures longer.glb").exit, 0) << "its motion does not matter";
+}
+
+TEST_F(DailyTest, AllMistakesAreToldAtOnce) {
+    write_bytes(folder_ / "figure.glb", figure({keyed(0, "translation", 24, [](int f) {
+                    return Three{0, 1, f / 24.0};
+                })}));
+    std::string wrong = recipe("range = [0, 99]\n", "[travel]\nhips = \"hipz\"\n") + R"([[clip]]
+name = "C"
+range = [0, 5]
+[[clip]]
+name = "l"
+range = [0, 5]
+loop = "x"
+[[clip]]
+name = "m"
+[[clip.part]]
+clip = "l"
+[[clip]]
+name = "loop"
+[[clip.part]]
+clip = "loopp"
+[[clip]]
+name = "made"
+[[clip.part]]
+clip = "loop"
+[[layer]]
+kind = "offset"
+nodes = ["haed"]
+axis = "+X"
+degrees = 3
+[[cue]]
+name = "x"
+at = 3
+joint = "heat"
+)";
+    const auto places = [&](const std::string& text) {
+        write_text(folder_ / "r.toml", text);
+        const ToolRun run = tool("pack r.toml --json");
+        EXPECT_EQ(run.exit, 3);
+        std::vector<std::string> out;
+        const json said = json::parse(run.out);
+        for (const json& f : said.at("findings"))
+            out.push_back(f.at("code").get<std::string>() + " " + f.at("found").get<std::string>());
+        return out;
+    };
+    const std::vector<std::string> told{"name-clash a second clip named \"C\"",
+                                        "value-bad \"x\"",
+                                        "name-unknown no joint \"hipz\"",
+                                        "range-outside range 0..99",
+                                        "name-unknown no clip \"loopp\"",
+                                        "name-unknown joint \"heat\", which the crate does "
+                                        "not have"};
+    std::vector<std::string> found = places(wrong);
+    EXPECT_THAT(found.back(), HasSubstr("haed"));
+    found.pop_back();
+    EXPECT_EQ(found, told);
+    // A sheet that cannot be read is told beside the words.
+    write_text(folder_ / "bad.rig.toml", "[[rule]]\nkind = \"folow\"\n");
+    found = places(change(wrong, "file = \"figure.glb\"\n",
+                          "file = \"figure.glb\"\nrig = \"bad.rig.toml\"\n"));
+    EXPECT_THAT(found, SizeIs(3)) << json(found);
+    EXPECT_THAT(found.back(), HasSubstr("folow"));
+}
+
+TEST_F(DailyTest, WhatHasNoSizeAtTheRestFrameRestsAtItsOwn) {
+    const PackReport report =
+        packed(figure({keyed(1, "scale", 24,
+                             [](int f) {
+                                 return Three{f / 24.0, f / 24.0, f / 24.0};
+                             })}),
+               recipe("range = [0, 24]\n", "rest = \"frame\"\nrest_frame = 0\n"));
+    EXPECT_TRUE(report.proven);
+    const auto rest = plain_gltf_worlds(read_text(folder_ / "out/figure.glb"), "", 0);
+    for (std::size_t c = 0; c < 3; ++c) EXPECT_NEAR(rest.at("head").world[c][c], 1, 1e-6);
+}
+
+TEST_F(DailyTest, WholeTurnsOnTheWayAreCounted) {
+    // Once round a circle of 0.6 m, facing ahead.
+    const auto angle = [](int f) { return 2 * M_PI * f / 48.0; };
+    write_bytes(
+        folder_ / "figure.glb",
+        figure(
+            {keyed(0, "translation", 48,
+                   [&](int f) {
+                       return Three{-0.6 + 0.6 * std::cos(angle(f)), 1, 0.6 * std::sin(angle(f))};
+                   }),
+             keyed(0, "rotation", 48, [&](int f) {
+                 return Three{0, std::sin(-angle(f) / 2), 0, std::cos(-angle(f) / 2)};
+             })}));
+    const ToolRun run = tool("draft figure.glb -o d.toml");
+    EXPECT_THAT(run.out, HasSubstr("turn 360 degrees"));
+    EXPECT_THAT(read_text(folder_ / "d.toml"), HasSubstr("travel = [\"ground\", \"heading\"]"));
+    EXPECT_EQ(tool("describe figure.glb figure.glb --tree").exit, 2) << "one at a time";
 }
 
 }  // namespace

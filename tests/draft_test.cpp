@@ -181,6 +181,19 @@ TEST_F(DraftTest, LoopsThatMissTheSamplesAreFitted) {
         EXPECT_EQ(d.text.find("\nfit = true") != std::string::npos, fit)
             << frames << " frames at 24 are " << frames * 30 / 24.0 << " at 30\n"
             << d.text;
+        EXPECT_EQ(d.text.find("stored"), std::string::npos);
+    }
+    // The same without the frame that repeats the first; and so slow that one step is as small as
+    // the seam of a loop.
+    for (const double size : {0.3, 0.06}) {
+        const Draft open =
+            nodding(47, [&](int f) { return size * std::sin(2 * M_PI * (f + 5) / 48); });
+        EXPECT_THAT(open.text, HasSubstr("loop = true   # a guess: its first frame goes on"));
+        EXPECT_THAT(open.text, HasSubstr("\nstored = \"open\"\n"));
+        const auto packed = test::pack_text(folder_, open.text, true);
+        ASSERT_THAT(packed, IsOk());
+        EXPECT_TRUE(packed.value().proven);
+        EXPECT_EQ(packed.value().clips[0].clip.samples, 61) << "48 intervals at 24, at 30";
     }
 }
 
@@ -234,6 +247,9 @@ TEST_F(DraftTest, WhatCannotBeToldIsLeftToFillInAndPackingStopsThere) {
     write_scene("odd.glb", scene);
     const Draft odd = draft({"odd.glb"});
     EXPECT_TRUE(value(odd, "unit")->unknown) << odd.text;
+    EXPECT_THAT(odd.text, HasSubstr("0.000265 makes it 1.7 m"));
+    const ToolRun said = run_tool("describe " + (folder_ / "odd.glb").string() + " --unit cm");
+    EXPECT_THAT(said.out, HasSubstr("unit = 0.000265   # under [source], or --unit"));
     EXPECT_THAT(test::pack_text(folder_, odd.text), FailsWith(Code::kValueBad, "unit"));
 }
 

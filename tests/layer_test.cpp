@@ -76,6 +76,17 @@ TEST(LayerTest, AnOffsetCanTurnAboutAnAxisOfTheWorld) {
     EXPECT_NEAR(angle(facing, turn(kY, 30) * turn(kZ, 90) * turn(kX, 40)), 0, 1e-6);
 }
 
+TEST(LayerTest, NodesBelowEachOtherTurnAboutAnAxisOfTheWorldOneByOne) {
+    const Scene scene = scene_with_motion();
+    const Layer layer = layer_on({"below:n1"}, OffsetLayer{kY, 30, true, {}});
+    const PoseTile plain = with(scene, {}, {1}), bent = with(scene, {layer}, {1});
+    // n2 goes along with what n1 is turned by, and is then turned by as much itself.
+    for (const auto& [node, degrees] : {std::pair{1, 30}, {2, 60}})
+        EXPECT_NEAR(angle(rotation_of(bent.world(node, 0)),
+                          turn(kY, degrees) * rotation_of(plain.world(node, 0))),
+                    0, 1e-6);
+}
+
 TEST(LayerTest, AShiftGoesAlongTheAxesOfTheParent) {
     const Layer layer = layer_on({"n1"}, OffsetLayer{kY, 0, false, {0.5, 0, 2}});
     // The node itself has turned by 40 degrees.

@@ -83,7 +83,8 @@ class PageTest : public testing::Test {
         const auto from = recipe.find("[target]"), to = recipe.find("[travel]");
         recipe = recipe.substr(0, from) + target + "\n" + recipe.substr(to);
         const std::string key = "\ntravel = [", as = "\ntravel_as = \"" + travel_as + "\"";
-        for (auto at = recipe.find(key); at != recipe.npos; at = recipe.find(key, at + as.size() + 1))
+        for (auto at = recipe.find(key); at != recipe.npos;
+             at = recipe.find(key, at + as.size() + 1))
             recipe.insert(at, as);
         ASSERT_THAT(test::pack_text(folder_, recipe), IsOk());
     }

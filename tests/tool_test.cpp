@@ -154,6 +154,18 @@ TEST_F(ToolTest, ADryRunSaysWhatTheRealRunDoes) {
     EXPECT_EQ(fates, (std::map<std::string, int>{{"replaced", 9}, {"written", 1}, {"removed", 1}}));
     change("tamsin.recipe.toml", "range = [144, 240]", "range = [144, 300]");
     EXPECT_EQ(run_tool(dry + path("tamsin.recipe.toml")).exit, 3);
+    // What is known when all is baked and measured alone.
+    change("tamsin.recipe.toml", "range = [144, 300]", "range = [144, 200]");
+    change("tamsin.recipe.toml", "range = [0, 96]", "range = [0, 80]");
+    std::filesystem::remove_all(folder_ / "crates");
+    const ToolRun told = run_tool("pack --dry-run " + path("tamsin.recipe.toml"));
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "crates"));
+    const ToolRun done = run_tool("pack " + path("tamsin.recipe.toml"));
+    EXPECT_EQ(told.exit, 1);
+    EXPECT_EQ(done.exit, 1);
+    EXPECT_THAT(told.out, HasSubstr("packing would fail"));
+    EXPECT_THAT(told.err, HasSubstr("stop[loop-open]"));
+    EXPECT_EQ(told.err, done.err.substr(0, done.err.find("not packed")));
 }
 
 TEST_F(ToolTest, BackupsAreCountedAndOlderOnesGo) {

@@ -51,8 +51,8 @@ struct PackOptions {
     /// Makes, reads back and measures everything under the system's folder for temporary files,
     /// and keeps nothing: the reports are those of a run that would, but placed is false.
     bool rehearse = false;
-    int keep = 3;                    ///< how many backups stay, the newest
-    PackProgress progress;           ///< called with what is being done, never twice at once
+    int keep = 3;           ///< how many backups stay, the newest
+    PackProgress progress;  ///< called with what is being done, never twice at once
 };
 
 /// One file that was written or read, with its XXH3 128-bit hash in hex.

@@ -164,9 +164,9 @@ bool TomlTable::sound(const toml::table& table) const {
         if (const toml::table* in = node.as_table()) return sound(*in);
         const toml::array* list = node.as_array();
         return list == nullptr || std::all_of(list->begin(), list->end(), [&](const auto& one) {
-            const toml::table* in = one.as_table();
-            return in == nullptr || sound(*in);
-        });
+                   const toml::table* in = one.as_table();
+                   return in == nullptr || sound(*in);
+               });
     });
 }
 

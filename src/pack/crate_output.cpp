@@ -165,7 +165,8 @@ Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
             if (fits_any(*named, joint) || fits_any(*named, recipe_.strip_prefix + joint))
                 report_.findings.push_back(
                     {Code::kNoEffect, Severity::kWarning, target_.joints.where,
-                     fmt::format("keep of \"{}\" changes nothing: the list does not name it", joint),
+                     fmt::format("keep of \"{}\" changes nothing: the list does not name it",
+                                 joint),
                      "joints of the list", "add it to the list, or take it out of keep"});
     MELLOW_TRY(const auto numbers, numbers_before(recipe_, target_, options_));
     MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(), numbers));

@@ -327,8 +327,8 @@ class Drafter {
         };
         // Of slow loops one step is as small: what they lead to tells them apart.
         const LoopEnd open = open_loop_end(clip, skeleton, hips);
-        const bool leads_on =
-            closed(open) && !ends.empty() && open.score < 0.5 * ends[0].score && ends[0].score > 0.05;
+        const bool leads_on = closed(open) && !ends.empty() && open.score < 0.5 * ends[0].score &&
+                              ends[0].score > 0.05;
         if (!ends.empty() && closed(ends[0]) && !leads_on) {
             // Poses that are left and reached at rest may as well be those of something done once.
             double fastest = 0;
@@ -347,7 +347,8 @@ class Drafter {
             out.loop = out.open = out.loop_guess = true;
             out.looped = fmt::format(
                 "its first frame goes on where its last one leads, to {}: the frame that repeats "
-                "the first was left away", told(open));
+                "the first was left away",
+                told(open));
             return;
         }
         const auto inner = find_loop_ends(clip, skeleton, hips, clip.samples / 2, 1);
@@ -470,8 +471,9 @@ class Drafter {
             FrameRate target{30, 1};
             if (!preset_target(options_.target))
                 if (const auto read = find_target(options_.target)) target = read.value().rate;
-            const double samples = static_cast<double>(clip.last - clip.first + (clip.open ? 1 : 0)) /
-                                   source.per_second() * target.per_second();
+            const double samples =
+                static_cast<double>(clip.last - clip.first + (clip.open ? 1 : 0)) /
+                source.per_second() * target.per_second();
             clip.fit = clip.loop && std::abs(samples - std::round(samples)) > 1e-6;
         }
         out_.text = recipe_text(true);

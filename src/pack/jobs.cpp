@@ -44,8 +44,7 @@ Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, PackReport& repor
     append(report.findings, own.kept->findings);
     if (figure) jobs->take_cues(own, *own.kept, report);
     for (ClipJob& job : jobs->clips_)
-        if (job.motion == 0)
-            say_once(wrong, jobs->plan(job, *jobs->files_[0]->kept).failures());
+        if (job.motion == 0) say_once(wrong, jobs->plan(job, *jobs->files_[0]->kept).failures());
     if (figure) jobs->open_files(report, progress, wrong);
     jobs->plan_joined(wrong);
     collect(jobs->check_cues());

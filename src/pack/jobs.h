@@ -65,7 +65,9 @@ class Jobs {
     /// Fails with all layers, strips and rules that do not fit the files they lie on.
     Status bind_all() const;
     /// Its file, as messages name it; empty for the figure's own.
-    std::string file_of(std::size_t motion) const { return motion == 0 ? "" : files_[motion]->file; }
+    std::string file_of(std::size_t motion) const {
+        return motion == 0 ? "" : files_[motion]->file;
+    }
     /// Name of the [[source]] of a motion.
     const std::string& source_name(std::size_t motion) const {
         return files_[motion]->source->name;
@@ -131,8 +133,8 @@ class Jobs {
     Figure figure_;
     std::vector<std::unique_ptr<File>> files_;  ///< the first is the figure's own
     std::vector<ClipJob> clips_;
-    std::map<std::string, std::string> names_;  ///< folded name of a clip, and where it is from
-    std::vector<bool> renamed_;                 ///< renames that some motion file has used
+    std::map<std::string, std::string> names_;   ///< folded name of a clip, and where it is from
+    std::vector<bool> renamed_;                  ///< renames that some motion file has used
     std::map<std::string, std::size_t> places_;  ///< of clips by their names, when all are known
     std::vector<int> counts_;                    ///< clips made of each [[clips]] so far
 };

@@ -188,8 +188,7 @@ Status check_recipe(const fs::path& path) {
                read_words({reinterpret_cast<const char*>(bytes.data()), bytes.size()},
                           path.filename().string(), path.parent_path()));
     if (!words.figure) return std::move(words.mistakes);
-    if (const auto plan = plan_pack(words.recipe); !plan)
-        say_once(words.mistakes, plan.failures());
+    if (const auto plan = plan_pack(words.recipe); !plan) say_once(words.mistakes, plan.failures());
     return std::move(words.mistakes);
 }
 

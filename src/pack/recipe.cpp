@@ -236,9 +236,11 @@ void leave_out_wrong(TomlTable& top, Recipe& recipe) {
     for (std::size_t before = 0; before != gone.size();) {
         before = gone.size();
         std::erase_if(recipe.clips, [&](const RecipeClip& clip) {
-            const bool parts = std::any_of(clip.parts.begin(), clip.parts.end(), [&](const auto& p) {
-                return lost("clip ", p.clip) || lost("source ", p.source) || lost("strip ", p.strip);
-            });
+            const bool parts =
+                std::any_of(clip.parts.begin(), clip.parts.end(), [&](const auto& p) {
+                    return lost("clip ", p.clip) || lost("source ", p.source) ||
+                           lost("strip ", p.strip);
+                });
             const bool out = parts || lost("source ", clip.source) || lost("strip ", clip.strip);
             if (out) gone.insert("clip " + clip.range.name);
             return out;

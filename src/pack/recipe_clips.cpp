@@ -83,7 +83,8 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
 
 void note_thumbnail(TomlTable& t, const Recipe& recipe) {
     if (!recipe.thumbnails)
-        t.idle("thumbnail", "no thumbnails are drawn", "thumbnails = { size = \"160x160\" }   # under [output]");
+        t.idle("thumbnail", "no thumbnails are drawn",
+               "thumbnails = { size = \"160x160\" }   # under [output]");
 }
 
 void read_many(TomlTable& top, Recipe& recipe) {

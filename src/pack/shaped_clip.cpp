@@ -103,8 +103,7 @@ class ClipShaper {
         TakeLayer layer{std::move(top.shaped), over.at, over.again, over.added, over.from_rest};
         layer.weight = over.weight;
         layer.weights = over.weights;
-        if (over.joints.empty() && over.below.empty())
-            return layered(below, layer);
+        if (over.joints.empty() && over.below.empty()) return layered(below, layer);
         const Skeleton& skeleton = below.skeleton;
         const auto named = [](const std::vector<std::string>& patterns, const std::string& name) {
             return std::any_of(patterns.begin(), patterns.end(),
