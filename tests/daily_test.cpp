@@ -198,8 +198,8 @@ TEST_F(DailyTest, LongClipsKeepTheirRate) {
             times.push_back(static_cast<double>(static_cast<float>(k / double(rate))));
             places.insert(places.end(), {0, 1 + 0.1 * (k % 3), 0});
         }
-        // Two keys a frame apart at the very end say the rate.
-        times.push_back(static_cast<double>(static_cast<float>(seconds + 1.0 / rate)));
+        // A last key whose rounding lies behind its frame, in the hour by a hundredth of one.
+        times.push_back(static_cast<double>(static_cast<float>(seconds + 5.0 / rate)));
         places.insert(places.end(), {0, 1, 0});
         write_bytes(folder_ / "long.glb", figure({{0, "translation", times, places}}));
         const ToolRun run = tool("describe long.glb --json --rate " + std::to_string(rate));
@@ -207,7 +207,7 @@ TEST_F(DailyTest, LongClipsKeepTheirRate) {
         EXPECT_EQ(run.out.find("rate-suspect"), run.out.npos) << seconds;
         const auto read = read_scene(folder_ / "long.glb");
         ASSERT_THAT(read, IsOk());
-        EXPECT_EQ(frames_of(read.value().scene.timelines[0], {rate, 1}).last, seconds * rate + 1);
+        EXPECT_EQ(frames_of(read.value().scene.timelines[0], {rate, 1}).last, seconds * rate + 5);
     }
 }
 
