@@ -1,14 +1,10 @@
-// A folder in memory, where that can be written, with the figure in it as f.glb; gone at the end.
+// A folder in memory, where that can be written, with the figure in it as f.gltf; gone at the end.
 #pragma once
 
 #include <unistd.h>
 
 #include <filesystem>
-#include <fstream>
 #include <string>
-
-#include "figure.h"
-#include "mellow/write.h"
 
 namespace mellow::fuzz {
 
@@ -20,10 +16,8 @@ struct FigureFolder {
         path = (std::filesystem::exists(memory) ? memory : std::filesystem::temp_directory_path()) /
                ("mellow-fuzz-" + name + "-" + std::to_string(getpid()));
         std::filesystem::create_directories(path);
-        const auto glb = write_glb(figure());
-        std::ofstream(path / "f.glb", std::ios::binary)
-            .write(reinterpret_cast<const char*>(glb.data()),
-                   static_cast<std::streamsize>(glb.size()));
+        std::filesystem::copy_file(MELLOW_FUZZ_FIGURE, path / "f.gltf",
+                                   std::filesystem::copy_options::overwrite_existing);
     }
     FigureFolder(const FigureFolder&) = delete;
     FigureFolder& operator=(const FigureFolder&) = delete;

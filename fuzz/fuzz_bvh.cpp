@@ -73,8 +73,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const auto first = read_bvh({reinterpret_cast<const char*>(data), size}, "fuzz.bvh");
     if (!first) {
         require(!first.failure().expected.empty(), "a failure says what was expected");
+        fuzz::outcome = "refused";
         return 0;
     }
+    fuzz::outcome = "read";
     const Scene& scene = first.value().scene;
     require(parents_first(scene).size() == scene.nodes.size(), "the nodes are a forest");
     const Stock stock = take_stock(scene);

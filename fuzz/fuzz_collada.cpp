@@ -43,8 +43,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     auto first = read_collada(Bytes(data, data + size), "fuzz.dae", none, limits);
     if (!first) {
         require(!first.failure().found.empty(), "a failure says what was found");
+        fuzz::outcome = "refused";
         return 0;
     }
+    fuzz::outcome = "read";
     Scene& scene = first.value().scene;
     (void)take_stock(scene);
     for (const Timeline& t : scene.timelines) {
@@ -61,6 +63,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         require(written.failure().code == Code::kNameClash, "names are all that stops writing");
         return 0;
     }
+    fuzz::outcome = "written";
     const auto& bytes = written.value().files[0].bytes;
     auto second = read_collada(Bytes(bytes.begin(), bytes.end()), "again.dae", none, ReadLimits{});
     if (!second) std::fprintf(stderr, "%s\n", to_text(second.failure()).c_str());

@@ -26,15 +26,18 @@ bool finite(const Deviation& d) { return std::isfinite(d.worst); }
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     const std::string_view text(reinterpret_cast<const char*>(data), size);
     const auto cut = std::min(text.find("\n----\n"), text.size());
+    fuzz::outcome = "refused";
     const auto a = read(text.substr(0, cut));
     if (!a) return 0;
     const auto same = compare_motion(a.value().scene, a.value().scene, {});
+    fuzz::outcome = "alone";
     if (same) require(differences(same.value(), {}).empty(), "a scene moves as itself");
     if (cut == text.size()) return 0;
     const auto b = read(text.substr(cut + 6));
     if (!b) return 0;
     const auto there = compare_motion(a.value().scene, b.value().scene, {});
     if (!there) return 0;
+    fuzz::outcome = "compared";
     const Comparison& c = there.value();
     require(finite(c.position_mm) && finite(c.rotation_degrees) && finite(c.scale),
             "differences are finite");

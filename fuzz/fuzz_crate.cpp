@@ -1,42 +1,66 @@
-// Manifests of crates: opened and drawn, or refused. "%SKIN%" and "%CLIP%" stand for the hashes of
-// a skin file and a clip file that are there.
-#include <filesystem>
+// Manifests of crates: lines of POINTER = VALUE change that of a small crate, or take something
+// away where no value stands. What comes of it is opened, drawn, checked, gathered and packed over,
+// or refused.
 #include <fstream>
+#include <nlohmann/json.hpp>
+#include <sstream>
 
 #include "figure_folder.h"
 #include "fuzz.h"
+#include "mellow/check.h"
 #include "mellow/crate.h"
 #include "mellow/pack.h"
+#include "mellow/share.h"
 
 namespace {
 
+using nlohmann::json;
+
 constexpr const char* kRecipe = R"([source]
-file = "f.glb"
+file = "f.gltf"
 [[clip]]
 name = "t"
 range = [0, 4]
+travel = ["ground"]
+[[clip]]
+name = "u"
+range = [2, 9]
+[[cue]]
+name = "x"
+at = 3
 [output]
 folder = "out"
 name = "f"
 picture = false
 )";
 
-/// A crate of the figure, and the hashes of its files.
+/// A crate of the figure.
 struct Place : mellow::fuzz::FigureFolder {
-    std::string skin, clip;
+    mellow::Recipe recipe;
+    json manifest;
     Place() : FigureFolder("crate") {
-        const auto recipe = mellow::parse_recipe(kRecipe, "r", path);
-        require(recipe.ok(), "the recipe is one");
-        const auto report = mellow::pack(recipe.value());
+        recipe = mellow::parse_recipe(kRecipe, "r", path).value();
+        std::filesystem::remove_all(recipe.output);
+        const auto report = mellow::pack(recipe);
         require(report.ok() && report.value().proven, "the figure is packed");
-        skin = report.value().skin.hash;
-        clip = report.value().clips[0].file.hash;
+        manifest = json::parse(std::ifstream(recipe.output / "crate.json"));
     }
 };
 
-void put(std::string& text, const std::string& word, const std::string& value) {
-    for (auto i = text.find(word); i != text.npos; i = text.find(word, i + value.size()))
-        text.replace(i, word.size(), value);
+void change(json& manifest, const std::string& line) {
+    const auto cut = line.find(" = ");
+    const std::string path = line.substr(0, cut);
+    json step{{"op", "remove"}, {"path", path}};
+    try {
+        if (cut != line.npos) {
+            const bool there = manifest.contains(json::json_pointer(path));
+            step = {{"op", there ? "replace" : "add"},
+                    {"path", path},
+                    {"value", json::parse(line.substr(cut + 3))}};
+        }
+        manifest = manifest.patch(json::array({step}));
+    } catch (const json::exception&) {  // no pointer, or no value
+    }
 }
 
 }  // namespace
@@ -44,17 +68,27 @@ void put(std::string& text, const std::string& word, const std::string& value) {
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     using namespace mellow;
     static const Place place;
-    std::string text(reinterpret_cast<const char*>(data), size);
-    put(text, "%SKIN%", place.skin);
-    put(text, "%CLIP%", place.clip);
-    std::ofstream(place.path / "out/crate.json", std::ios::binary) << text;
-    const auto crate = open_crate(place.path / "out");
-    if (!crate) {
+    json manifest = place.manifest;
+    std::istringstream lines(std::string(reinterpret_cast<const char*>(data), size));
+    for (std::string line; std::getline(lines, line);) change(manifest, line);
+    const auto replaced = json::error_handler_t::replace;
+    std::ofstream(place.recipe.output / "crate.json") << manifest.dump(2, ' ', false, replaced);
+    const auto crate = open_crate(place.recipe.output);
+    const auto checked = check_crate(place.recipe.output);
+    (void)find_parts(place.recipe.output);
+    if (crate) {
+        require(crate.value().clips.size() == crate.value().motions.size(), "clips have motions");
+        if (const auto png = draw_crate(crate.value()); png)
+            require(png.value().size() > 100, "a picture shows something");
+        require(checked.ok(), "what opens can be checked");
+    } else {
         require(!crate.failure().expected.empty(), "a failure says what was expected");
-        return 0;
     }
-    require(crate.value().clips.size() == crate.value().motions.size(), "each clip has its motion");
-    if (const auto png = draw_crate(crate.value()); png)
-        require(png.value().size() > 100, "a picture shows something");
+    fuzz::outcome = crate ? "opened" : "refused";
+    PackOptions over;
+    over.replace = true;
+    over.keep = 0;
+    if (const auto packed = pack(place.recipe, over); packed)
+        require(packed.value().proven, "what is packed over it is proven");
     return 0;
 }

@@ -26,12 +26,13 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (const auto cut = text.find("----\n"); cut != text.npos)
         sheet = text.substr(cut + 5), text.resize(cut);
     auto parsed = parse_recipe(text, "fuzz.recipe.toml", place.path);
+    fuzz::outcome = parsed ? "stopped" : "refused";
     if (!parsed) return 0;
     Recipe recipe = std::move(parsed).value();
     std::ofstream(place.path / "f.rig.toml") << sheet;
-    recipe.source = "f.glb";
+    recipe.source = "f.gltf";
     if (!recipe.rig.empty()) recipe.rig = "f.rig.toml";
-    if (!recipe.axes.empty()) recipe.axes = "f.glb";
+    if (!recipe.axes.empty()) recipe.axes = "f.gltf";
     recipe.output = place.path / "out";
     recipe.picture = false;
     recipe.targets[0].most_samples = 500;
@@ -41,6 +42,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         require(entries(place.path) == 2, "a failure leaves nothing");
         return 0;
     }
+    fuzz::outcome = report.value().proven ? "proven" : "unproven";
     require(report.value().proven == fs::exists(recipe.output), "proven is in place");
     if (report.value().proven) {
         require(open_crate(recipe.output).ok(), "a crate opens");

@@ -20,12 +20,14 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     static const Scene scene = fuzz::figure();
     const auto sheet =
         parse_rig_sheet({reinterpret_cast<const char*>(data), size}, "fuzz.rig.toml");
+    fuzz::outcome = sheet ? "unbound" : "refused";
     if (!sheet) return 0;
     const auto rig = Rig::bind(scene, 0, sheet.value());
     if (!rig) {
         require(rig.failure().where.starts_with("fuzz.rig.toml"), "a failure says where");
         return 0;
     }
+    fuzz::outcome = "bound";
     PoseTile whole = rig.value().source().make_tile(), half = rig.value().source().make_tile();
     const std::vector<double> times{0, 0.25, 0.5, 0.75, 1};
     rig.value().evaluate(times, whole);
@@ -40,6 +42,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     }
     const auto lifted = lift(scene, sheet.value(), scene, 0);
     if (!lifted) return 0;
+    fuzz::outcome = "lifted";
     for (const Channel& channel : lifted.value().timeline.channels)
         for (const double v : channel.curve.values.list())
             require(std::isfinite(v), "keys are finite");
