@@ -138,7 +138,7 @@ Command pack_command(PackRequest& r) {
                          {},
                          Names::kFolder});
     c.options.push_back({"--dry-run", &r.dry_run, "",
-                         "Read and plan everything, say what would be written, and write nothing"});
+                         "Do everything, say what would be written and what would stop it, and write nothing"});
     c.options.push_back(
         {"--all", &r.all, "", "Bake every clip, also those whose inputs have not changed"});
     c.options.push_back({"--share", &r.share, "N/OF",
