@@ -77,6 +77,26 @@ std::string JsonMembers::text(std::string_view key) {
     place_->get(*document_, key, "text", value);
     return std::string(value);
 }
+std::vector<std::pair<std::string, std::string>> JsonMembers::all_texts() {
+    std::vector<std::pair<std::string, std::string>> out;
+    if (!place_->there) return out;
+    for (const auto member : place_->object) {
+        std::string_view value;
+        if (member.value.get(value) != simdjson::SUCCESS) fail(member.key, "no text");
+        out.emplace_back(member.key, value);
+    }
+    return out;
+}
+std::vector<std::pair<std::string, double>> JsonMembers::all_numbers() {
+    std::vector<std::pair<std::string, double>> out;
+    if (!place_->there) return out;
+    for (const auto member : place_->object) {
+        double value = 0;
+        if (member.value.get(value) != simdjson::SUCCESS) fail(member.key, "no number");
+        out.emplace_back(member.key, value);
+    }
+    return out;
+}
 double JsonMembers::number(std::string_view key) {
     double value = 0;
     place_->get(*document_, key, "number", value);

@@ -8,6 +8,7 @@
 #include <memory>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "mellow/bytes.h"
@@ -39,6 +40,10 @@ class JsonMembers {
     FrameRate rate(std::string_view key);  ///< from a text such as "30000/1001"
     Vec3 vector(std::string_view key);     ///< from a list of three numbers
     std::vector<std::string> texts(std::string_view key);
+    /// All members by their keys, where all are texts, or numbers: one by one would look for each
+    /// from the beginning.
+    std::vector<std::pair<std::string, std::string>> all_texts();
+    std::vector<std::pair<std::string, double>> all_numbers();
     JsonMembers object(std::string_view key);
     /// The objects of a list; none when it is not there.
     std::vector<JsonMembers> objects(std::string_view key);

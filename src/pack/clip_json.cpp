@@ -37,10 +37,7 @@ ClipLabels read_labels(JsonMembers& facts) {
     if (facts.has("group")) labels.group = facts.text("group");
     if (facts.has("speed")) labels.speed = facts.number("speed");
     labels.backwards = facts.has("play") && facts.text("play") == "backwards";
-    if (facts.has("tags")) {
-        JsonMembers tags = facts.object("tags");
-        for (const std::string& key : tags.keys()) labels.tags.emplace_back(key, tags.text(key));
-    }
+    if (facts.has("tags")) labels.tags = facts.object("tags").all_texts();
     return labels;
 }
 
@@ -73,15 +70,8 @@ std::vector<Cue> read_cue_list(JsonMembers& facts) {
         cue.first = cue.last = in.number("seconds");
         if (in.has("until")) cue.last = in.number("until");
         if (in.has("joint")) cue.joint = in.text("joint");
-        if (in.has("tags")) {
-            JsonMembers tags = in.object("tags");
-            for (const std::string& key : tags.keys()) cue.tags.emplace_back(key, tags.text(key));
-        }
-        if (in.has("values")) {
-            JsonMembers values = in.object("values");
-            for (const std::string& key : values.keys())
-                cue.values.emplace_back(key, values.number(key));
-        }
+        if (in.has("tags")) cue.tags = in.object("tags").all_texts();
+        if (in.has("values")) cue.values = in.object("values").all_numbers();
         cues.push_back(std::move(cue));
     }
     return cues;

@@ -30,6 +30,7 @@ struct ClipJob {
     RecipeClip clip;                   ///< with its last name and range
     std::vector<PartJob> parts;        ///< of a shaped clip
     double seconds = 0;                ///< of a shaped clip, before it is fitted to samples
+    int depth = 1;                     ///< clips of clips of clips: 3
     std::size_t motion = 0;            ///< of Jobs
     Performance what;                  ///< what moves it
     std::vector<PlannedRange> ranges;  ///< at each rate of the targets, the first one's first

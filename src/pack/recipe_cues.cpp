@@ -142,16 +142,8 @@ Findings read_json(const Bytes& bytes, const std::string& file, const RecipeCue&
         cue.cue.first = cue.cue.last = in.number("at");
         if (in.has("to")) cue.cue.last = in.number("to");
         if (in.has("joint")) cue.cue.joint = in.text("joint");
-        if (in.has("tags")) {
-            JsonMembers tags = in.object("tags");
-            for (const std::string& key : tags.keys())
-                cue.cue.tags.emplace_back(key, tags.text(key));
-        }
-        if (in.has("values")) {
-            JsonMembers values = in.object("values");
-            for (const std::string& key : values.keys())
-                cue.cue.values.emplace_back(key, values.number(key));
-        }
+        if (in.has("tags")) cue.cue.tags = in.object("tags").all_texts();
+        if (in.has("values")) cue.cue.values = in.object("values").all_numbers();
         if (cue.cue.last < cue.cue.first) in.fail("to", "it is before at");
         out.push_back(std::move(cue));
     }

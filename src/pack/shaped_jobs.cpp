@@ -16,6 +16,8 @@ namespace {
 
 /// What bakes a loop's range at its own rate, to look for its end.
 constexpr std::int64_t kMostSearched = 200'000;
+/// Clips that are made of clips: each of them goes through all below it for every sample.
+constexpr int kDeepest = 32;
 
 std::string told(const LoopEnd& end, std::int64_t first) {
     const auto small = [](double v) { return v < 5e-4 ? 0 : v; };
@@ -165,6 +167,14 @@ Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
             if (state[out.clip] == Planned::kWrong || clips_[out.clip].ranges.empty())
                 return Planned::kWrong;
             const ClipJob& other = clips_[out.clip];
+            job.depth = std::max(job.depth, other.depth + 1);
+            if (job.depth > kDeepest)
+                return Finding{Code::kLimit,
+                               Severity::kStop,
+                               part.where,
+                               fmt::format("clips of clips, {} deep", job.depth),
+                               fmt::format("at most {}", kDeepest),
+                               "parts that are ranges, or one clip with all parts"};
             const SamplePlan& plan = other.range().plan;
             seconds = other.parts.empty() ? plan.end() - plan.start() : other.seconds;
             out.motion = other.motion;

@@ -1,5 +1,8 @@
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <utility>
+
 #include "mellow/shape.h"
 
 namespace mellow {
@@ -33,16 +36,20 @@ Range nearest_fit(const Range& range, std::int64_t first_frame, std::int64_t las
                   FrameRate source, FrameRate target) {
     __extension__ typedef __int128 Wide;
     const std::int64_t intervals = range.last - range.first;
+    // Of n intervals n * source.den * target.num / (source.num * target.den) is whole where n is a
+    // multiple of this.
+    const Wide num = Wide{source.den} * target.num, den = Wide{source.num} * target.den;
+    Wide a = num, b = den;
+    while (b != 0) a = std::exchange(b, a % b);
+    const Wide step = den / a;
+    const Wide shorter = intervals / step * step,
+               longer = shorter == intervals ? shorter : shorter + step;
+    const bool long_one = longer <= last_frame - first_frame && longer < 2 * Wide{intervals} &&
+                          (shorter == 0 || longer - intervals <= intervals - shorter);
+    const auto n = static_cast<std::int64_t>(long_one ? longer : shorter);
     Range fit = range;
-    for (std::int64_t d = 0; d < intervals; ++d)
-        for (const std::int64_t n : {intervals + d, intervals - d})
-            if ((Wide{n} * source.den * target.num) % (Wide{source.num} * target.den) == 0 &&
-                n <= last_frame - first_frame) {
-                fit.last = std::min(range.first + n, last_frame);
-                fit.first = fit.last - n;
-                if (fit.first >= first_frame) return fit;
-            }
-    fit.last = fit.first;
+    fit.last = std::min(range.first + n, last_frame);
+    fit.first = fit.last - n;
     return fit;
 }
 
