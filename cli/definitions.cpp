@@ -137,8 +137,9 @@ Command pack_command(PackRequest& r) {
                          "With --share: the part's folder",
                          {},
                          Names::kFolder});
-    c.options.push_back({"--dry-run", &r.dry_run, "",
-                         "Do everything, say what would be written and what would stop it, and write nothing"});
+    c.options.push_back(
+        {"--dry-run", &r.dry_run, "",
+         "Do everything, say what would be written and what would stop it, and write nothing"});
     c.options.push_back(
         {"--all", &r.all, "", "Bake every clip, also those whose inputs have not changed"});
     c.options.push_back({"--share", &r.share, "N/OF",

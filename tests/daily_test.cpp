@@ -209,6 +209,12 @@ TEST_F(DailyTest, LongClipsKeepTheirRate) {
         ASSERT_THAT(read, IsOk());
         EXPECT_EQ(frames_of(read.value().scene.timelines[0], {rate, 1}).last, seconds * rate + 5);
     }
+    // Without a reader that puts keys on frames.
+    Timeline bare;
+    const double end = static_cast<double>(3600 + 5 / 120.0F);
+    bare.channels.push_back(
+        {0, Path::kScale, {Interpolation::kLinear, 3, {0, end}, {1, 1, 1, 2, 2, 2}}});
+    EXPECT_EQ(frames_of(bare, {120, 1}).last, 3600 * 120 + 5);
 }
 
 TEST_F(DailyTest, WhatIsLeftBehindIsAStop) {
@@ -256,7 +262,7 @@ name = "C"
 range = [0, 5]
 [[clip]]
 name = "l"
-range = [0, 5]
+range = [0, 77]
 loop = "x"
 [[clip]]
 name = "m"
@@ -307,6 +313,12 @@ joint = "heat"
                           "file = \"figure.glb\"\nrig = \"bad.rig.toml\"\n"));
     EXPECT_THAT(found, SizeIs(3)) << json(found);
     EXPECT_THAT(found.back(), HasSubstr("folow"));
+    // A part that does not fit is named by its clip and line, whatever it is called.
+    write_text(folder_ / "r.toml",
+               recipe("range = [0, 24]\n", kHips) +
+                   "[[clip]]\nname = \"two\"\n[[clip.part]]\nclip = \"c\"\n"
+                   "[[clip.part]]\nclip = \"c\"\nname = \"a:b\"\noverlap = 60\n");
+    EXPECT_THAT(tool("pack r.toml").err, HasSubstr("] r.toml:13, clip \"two\", a:b"));
 }
 
 TEST_F(DailyTest, WhatHasNoSizeAtTheRestFrameRestsAtItsOwn) {

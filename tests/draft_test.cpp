@@ -173,6 +173,23 @@ TEST_F(DraftTest, WhatBeginsAndEndsAtRestIsNoLoopForCertain) {
     }
 }
 
+TEST_F(DraftTest, HipsAreWhatMostHangsOnWhateverItIsCalled) {
+    const auto packed = test::pack_text(folder_, read_text(folder_ / "tamsin.recipe.toml"), true);
+    Scene scene = read_scene(packed.value().folder / "tamsin.glb").value().scene;
+    const int root = find_node(scene, "root"), hips = find_node(scene, "hips");
+    scene.nodes[at(root)].name = "Reference", scene.nodes[at(hips)].name = "trunk";
+    const Vec3 p = scene.nodes[at(hips)].local.t;
+    scene.timelines.emplace_back().name = "go";
+    Curve way{Interpolation::kLinear, 3, {0, 2}, {p.x, p.y, p.z, p.x, p.y, p.z + 2}};
+    scene.timelines[0].channels.push_back({hips, Path::kTranslation, way});
+    write_scene("go.glb", scene);
+    const Draft d = draft({"go.glb"}, false);
+    ASSERT_NE(value(d, "hips"), nullptr);
+    EXPECT_EQ(value(d, "hips")->value, "\"trunk\"");
+    EXPECT_TRUE(value(d, "hips")->guess);
+    EXPECT_EQ(value(d, "travel")->value, "[\"ground\"]");
+}
+
 TEST_F(DraftTest, LoopsThatMissTheSamplesAreFitted) {
     for (const auto& [frames, fit] : {std::pair{24, false}, {23, true}, {26, true}}) {
         const Draft d = nodding(
@@ -190,6 +207,7 @@ TEST_F(DraftTest, LoopsThatMissTheSamplesAreFitted) {
             nodding(47, [&](int f) { return size * std::sin(2 * M_PI * (f + 5) / 48); });
         EXPECT_THAT(open.text, HasSubstr("loop = true   # a guess: its first frame goes on"));
         EXPECT_THAT(open.text, HasSubstr("\nstored = \"open\"\n"));
+        EXPECT_LT(std::stod(open.text.substr(open.text.find(" mm and ") + 8)), 0.05) << "degrees";
         const auto packed = test::pack_text(folder_, open.text, true);
         ASSERT_THAT(packed, IsOk());
         EXPECT_TRUE(packed.value().proven);
@@ -237,19 +255,19 @@ TEST_F(DraftTest, WhatCannotBeToldIsLeftToFillInAndPackingStopsThere) {
     EXPECT_THAT(test::pack_text(folder_, d.text), FailsWith(Code::kFileMissing, "?"));
     // A figure of no usual size.
     Scene scene = orchard::tamsin_scene();
-    for (Node& node : scene.nodes) node.local.t = 37.7 * node.local.t;
+    for (Node& node : scene.nodes) node.local.t = 1.53 * node.local.t;
     for (Mesh& mesh : scene.meshes)
         for (Primitive& part : mesh.primitives)
             for (Float3& p : part.positions)
-                for (float& c : p) c *= 37.7F;
+                for (float& c : p) c *= 1.53F;
     for (Skin& skin : scene.skins)
-        for (Affine& bind : skin.inverse_binds) bind.o = 37.7 * bind.o;
+        for (Affine& bind : skin.inverse_binds) bind.o = 1.53 * bind.o;
     write_scene("odd.glb", scene);
     const Draft odd = draft({"odd.glb"});
     EXPECT_TRUE(value(odd, "unit")->unknown) << odd.text;
-    EXPECT_THAT(odd.text, HasSubstr("0.000265 makes it 1.7 m"));
-    const ToolRun said = run_tool("describe " + (folder_ / "odd.glb").string() + " --unit cm");
-    EXPECT_THAT(said.out, HasSubstr("unit = 0.000265   # under [source], or --unit"));
+    EXPECT_THAT(odd.text, HasSubstr("0.00653 makes it 1.7 m"));
+    const ToolRun said = run_tool("describe " + (folder_ / "odd.glb").string());
+    EXPECT_THAT(said.out, HasSubstr("unit = 0.00653   # under [source], or --unit"));
     EXPECT_THAT(test::pack_text(folder_, odd.text), FailsWith(Code::kValueBad, "unit"));
 }
 

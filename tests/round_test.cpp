@@ -431,7 +431,8 @@ TEST_F(RoundTest, CuesFollowCutsRepeatsMirrorsAndTime) {
 
 TEST_F(RoundTest, CuesOfASourceComeAlong) {
     // A packed clip whose keys begin at 1 / 30 s with a sample at rest is the source of the next.
-    const std::string figure = change(with("CLIPS"), "[source]", "[figure]");
+    const std::string closed = change(with("CLIPS"), "[source]", "[figure]");
+    std::string figure = closed;
     const auto packed = [&](const std::string& target, const std::string& clips) {
         const auto report =
             pack_text(folder_, change(change(figure, "CLIPS", clips), "[target]", target), true);
@@ -477,6 +478,30 @@ TEST_F(RoundTest, CuesOfASourceComeAlong) {
     const PackReport odd = packed(
         "[target]", source + "[[clip]]\nname = \"again\"\nsource = \"old\"\nrange = [2, 32]\n");
     EXPECT_THAT(of_code(odd, Code::kLeftOut)[0].found, HasSubstr("cues of its extras"));
+    // Of whole files the rest comes along too, but for what the recipe says itself.
+    for (const char* form : {"closed", "open"}) {
+        figure = change(closed, "\"closed\"", fmt::format("\"{}\"", form));
+        packed("[target]\nfirst_pose = \"rest\"",
+               kWalk + "speed = 1.3\nplay = \"backwards\"\ntags = { ground = \"grass\" }\n");
+        fs::copy_file(folder_ / "crates/tamsin/clips/walk.glb", folder_ / "old.glb",
+                      fs::copy_options::overwrite_existing);
+        figure = closed;
+        const std::string all = source + "[[clips]]\nsource = \"old\"\n";
+        const PackReport kept = packed("[target]", all);
+        EXPECT_TRUE(kept.proven);
+        const ClipInfo& clip = kept.clips[0].clip;
+        EXPECT_EQ(clip.loop, LoopForm::kClosed);
+        EXPECT_EQ(clip.samples, 31) << form;
+        EXPECT_EQ(clip.labels.speed, 1.3);
+        EXPECT_TRUE(clip.labels.backwards);
+        EXPECT_EQ(clip.labels.tags[0].second, "grass");
+        EXPECT_NEAR(clip.travel.distance_m, 1.3, 0.4);
+        const PackReport told =
+            packed("[target]", all + "loop = false\nspeed = 1\nplay = \"forwards\"\n");
+        EXPECT_EQ(told.clips[0].clip.loop, LoopForm::kOnce);
+        EXPECT_EQ(told.clips[0].clip.labels.speed, 1);
+        EXPECT_FALSE(told.clips[0].clip.labels.backwards);
+    }
 }
 
 TEST_F(RoundTest, HandsBehindPlanesAreSaid) {

@@ -101,6 +101,10 @@ struct RecipeClip {
     RecipePlace place;
     double thumbnail = 0.5;  ///< how far through the clip its small picture is, 0 to 1
     std::string text;        ///< as of a strip, where it is shaped
+    /// What the recipe says of it; what it does not say, a packed clip as a source may.
+    struct {
+        bool loop = false, speed = false, play = false, travel = false;
+    } says;
 
     bool shaped() const {
         return !parts.empty() || shaping.any() || fit || find_loop || repair || stored_open ||

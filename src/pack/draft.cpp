@@ -414,7 +414,7 @@ class Drafter {
         text += "\n[travel]\nroot = \"root\"\n";
         if (!hips_.empty())
             line(text,
-                 {"", "hips", toml_text(hips_), hips_guess_ ? "the first joint" : "by its name",
+                 {"", "hips", toml_text(hips_), hips_guess_ ? "most hangs on it" : "by its name",
                   hips_guess_, false},
                  "[travel]", keep);
         for (const ClipDraft& clip : clips_) write_clip(text, clip, keep);

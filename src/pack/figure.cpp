@@ -270,6 +270,47 @@ Result<int> Figure::joint_named(const std::string& name, const std::string& wher
         suggest(name, names), "correct the name"};
 }
 
+/// The joint below the root that most of the figure hangs on, and that carries some of it or parts
+/// it: whatever it is called, and whatever stands above it. skeleton_.size() where there is none.
+int Figure::carrier() const {
+    std::vector<int> joint_of(scene_.nodes.size(), kNone);
+    for (std::size_t j = 0; j < sources_.size(); ++j)
+        if (sources_[j].node != kNone) joint_of[at(sources_[j].node)] = static_cast<int>(j);
+    std::vector<double> own(at(skeleton_.size()), 0);
+    for (const Node& node : scene_.nodes) {
+        if (node.mesh == kNone || node.skin == kNone) continue;
+        const std::vector<int>& joints = scene_.skins[at(node.skin)].joints;
+        for (const Primitive& part : scene_.meshes[at(node.mesh)].primitives)
+            for (std::size_t i = 0; i < part.influence_joints.size(); ++i) {
+                if (part.influence_weights[i] <= 0) continue;
+                int up = joints[part.influence_joints[i]];
+                while (up != kNone && joint_of[at(up)] == kNone) up = scene_.nodes[at(up)].parent;
+                if (up != kNone)
+                    own[at(joint_of[at(up)])] += static_cast<double>(part.influence_weights[i]);
+            }
+    }
+    std::vector<double> all = own;
+    for (int j = skeleton_.size() - 1; j > 0; --j)
+        if (skeleton_[j].parent >= 0) all[at(skeleton_[j].parent)] += all[at(j)];
+    const auto heaviest = [&](int above) {
+        int best = skeleton_.size();
+        for (int j = 1; j < skeleton_.size(); ++j) {
+            const int node = sources_[at(j)].node;
+            const bool camera = node != kNone && scene_.nodes[at(node)].camera != kNone;
+            if (skeleton_[j].parent != above || camera) continue;
+            if (best == skeleton_.size() || all[at(j)] > all[at(best)]) best = j;
+        }
+        return best;
+    };
+    int hips = heaviest(0);
+    while (hips < skeleton_.size() && all[at(hips)] > 0 && own[at(hips)] <= 0) {
+        const int next = heaviest(hips);
+        if (next == skeleton_.size() || all[at(next)] < 0.95 * all[at(hips)]) break;
+        hips = next;
+    }
+    return hips;
+}
+
 Status Figure::find_hips(PackReport& report) {
     hips_ = 0;
     if (skeleton_.size() == 0) return {};
@@ -281,10 +322,7 @@ Status Figure::find_hips(PackReport& report) {
             return &j != &joints[0] && (j.name == "hips" || j.name == "Hips" || j.name == "pelvis");
         });
         const bool travels = !travel_asked(*recipe_).empty();
-        int first = 1;  // a camera is nobody's hips
-        while (first < skeleton_.size() && sources_[at(first)].node != kNone &&
-               scene_.nodes[at(sources_[at(first)].node)].camera != kNone)
-            ++first;
+        const int first = carrier();
         if (named != joints.end()) {
             hips_ = static_cast<int>(named - joints.begin());
         } else if (first < skeleton_.size()) {

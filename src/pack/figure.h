@@ -71,6 +71,7 @@ class Figure {
     std::optional<Quat> turned_root(const Skeleton& skeleton) const;
     void note_scales(const Result<ChosenJoints>& joints, PackReport& report) const;
     Result<int> joint_named(const std::string& name, const std::string& where) const;
+    int carrier() const;
     Status find_hips(PackReport& report);
     Status find_feet();
 

@@ -154,6 +154,7 @@ Status Jobs::expand(const RecipeTimelines& wanted, PackReport& report) {
         clip.range.name = file_name(bare.empty() ? recipe_.name : bare);
         const FrameSpan span = frames_of(timeline, figure_.scene().rate);
         clip.range.first = span.first, clip.range.last = span.last;
+        take_facts(figure_.scene(), timeline, clip, clip.range.first);
         clip.range.where += fmt::format(", clip \"{}\"", clip.range.name);
         if (!names_.emplace(folded(clip.range.name), "timeline \"" + full + "\"").second)
             wrong.push_back({Code::kNameClash, Severity::kStop, wanted.like.range.where,
@@ -249,6 +250,7 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         job.clip.range.where = fmt::format("{}, clip \"{}\"", file.file, job.clip.range.name);
         const FrameSpan span = frames_of(timeline, motion.scene->rate);
         job.clip.range.first = span.first, job.clip.range.last = span.last;
+        if (!wanted.range) take_facts(*motion.scene, timeline, job.clip, job.clip.range.first);
         if (wanted.range) {
             const auto frame = [&](std::int64_t f) { return f < 0 ? span.last + 1 + f : f; };
             job.clip.range.first = frame((*wanted.range)[0]);

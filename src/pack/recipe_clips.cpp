@@ -47,6 +47,7 @@ void read_motion(TomlTable& t, RecipeClip& clip) {
     read_labels(t, clip.labels);
     read_shaping(t, clip);
     clip.thumbnail = read_within(t, "thumbnail", 0.5, 0, 1);
+    clip.says = {t.has("loop"), t.has("speed"), t.has("play"), t.has("travel")};
     for (const std::string& part : t.texts("travel", {})) {
         if (part == "ground")
             clip.travel.ground = true;

@@ -2,6 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
 #include "pack/clip_json.h"
 
 namespace mellow {
@@ -35,6 +38,31 @@ std::vector<SourceCue> source_cues(const Scene& scene, const std::string& file,
         }
     }
     return out;
+}
+
+void take_facts(const Scene& scene, const Timeline& timeline, RecipeClip& clip,
+                std::int64_t& first) {
+    if (timeline.extras.find("\"period_intervals\"") == RawJson::npos) return;
+    JsonMembers facts(Bytes(timeline.extras.begin(), timeline.extras.end()));
+    const ClipInfo packed = clip_from_facts(facts, {});
+    if (facts.failed()) return;  // of somebody else
+    const double begin = key_span(timeline)[1] - packed.rate.seconds(packed.samples - 1);
+    first = std::llround(begin * scene.rate.per_second());
+    if (!clip.says.speed) clip.labels.speed = packed.labels.speed;
+    if (!clip.says.play) clip.labels.backwards = packed.labels.backwards;
+    for (const auto& [key, value] : packed.labels.tags) {
+        const bool said = std::any_of(clip.labels.tags.begin(), clip.labels.tags.end(),
+                                      [&, key = key](const auto& tag) { return tag.first == key; });
+        if (!said) clip.labels.tags.emplace_back(key, value);
+    }
+    if (!clip.says.travel && !packed.travel.channels) {
+        clip.travel.ground = packed.travel.ground;
+        clip.travel.height = packed.travel.height;
+        clip.travel.heading = packed.travel.heading;
+    }
+    if (clip.says.loop || packed.loop == LoopForm::kOnce || clip.shaping.any()) return;
+    clip.range.play = Play::kLoop;
+    clip.stored_open = packed.loop == LoopForm::kOpen;
 }
 
 }  // namespace mellow
