@@ -472,6 +472,12 @@ TEST_F(ManyTest, TheSameContentAndUnusedSourcesAreSaid) {
     EXPECT_THAT(run.out, HasSubstr("warning[same-content] motions/climbing/climb_1.glb"));
     EXPECT_THAT(run.out, HasSubstr("the same bytes as motions/climbing/again.glb"));
     EXPECT_THAT(run.out, HasSubstr("no clip is made of source \"wheeling\""));
+    // Folders from the pattern's first * on.
+    change("motions/climbing/*.glb", "motions/**/climb_1.glb");
+    change("name = \"{folder}/{file}\"\ntravel = [\"height\"]",
+           "name = \"{path}/{file}\"\ntravel = [\"height\"]");
+    EXPECT_EQ(pack("--replace").exit, 0);
+    EXPECT_TRUE(fs::exists(crate() / "clips/climbing/climb_1.glb"));
 }
 
 TEST_F(ManyTest, RecipesShareTables) {

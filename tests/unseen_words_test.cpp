@@ -371,8 +371,11 @@ TEST(UnseenWordsTest, NamesOfFilesAndWhatFitsThem) {
                                      {".x", "_.x"},
                                      {"a b", "a_b"}})
         EXPECT_EQ(file_name(name), file);
-    const NameFields fields = clip_fields("walk", "day", "move", 7);
+    const NameFields fields = clip_fields("walk", "day", "a/day", "move", 7);
     EXPECT_EQ(filled("{file}_{index:03}", fields), "walk_007");
+    EXPECT_EQ(filled("{path}/{file}", fields), "a/day/walk");
+    EXPECT_EQ(path_below("nest/**/*.bvh", "nest/f g/a/run.bvh"), "f_g/a");
+    EXPECT_EQ(path_below("nest/*.bvh", "nest/run.bvh"), "");
     EXPECT_EQ(unknown_field("{file}_{index:03}", fields), "");
     for (const char* field : {"{index:x3}", "{index:3}", "{index:00}", "{index:003}", "{file:03}"})
         EXPECT_EQ(unknown_field(field, fields), field);

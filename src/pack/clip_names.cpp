@@ -59,9 +59,19 @@ std::pair<std::string, int> parts_of_field(const std::string& field) {
 
 }  // namespace
 
-NameFields clip_fields(const std::string& file, const std::string& folder,
+NameFields clip_fields(const std::string& file, const std::string& folder, const std::string& path,
                        const std::string& timeline, int index) {
-    return {{{"file", file}, {"folder", folder}, {"timeline", timeline}}, {{"index", index}}};
+    return {{{"file", file}, {"folder", folder}, {"path", path}, {"timeline", timeline}},
+            {{"index", index}}};
+}
+
+std::string path_below(const std::string& pattern, const std::string& file) {
+    const std::vector<std::string> wanted = parts_of(pattern), parts = parts_of(file);
+    std::string path;
+    std::size_t i = 0;
+    while (i + 1 < wanted.size() && !is_pattern(wanted[i])) ++i;
+    for (; i + 1 < parts.size(); ++i) path += (path.empty() ? "" : "/") + file_name(parts[i]);
+    return path;
 }
 
 std::string filled(const std::string& pattern, const NameFields& fields) {
@@ -76,6 +86,8 @@ std::string filled(const std::string& pattern, const NameFields& fields) {
                 out += fmt::format("{:0{}}", number->second, digits);
         },
         [&](std::string_view text) { out += text; });
+    // A file that lies in none of the folders has no path.
+    if (pattern.starts_with("{path}/") && out.starts_with("/")) out.erase(0, 1);
     return out;
 }
 

@@ -16,9 +16,12 @@ struct NameFields {
     std::map<std::string, std::string> texts;
     std::map<std::string, int> numbers;
 };
-/// Of a clip that is made from a file: {file}, {folder}, {timeline} and {index}.
-NameFields clip_fields(const std::string& file, const std::string& folder,
+/// Of a clip that is made from a file: {file}, {folder}, {path}, {timeline} and {index}.
+NameFields clip_fields(const std::string& file, const std::string& folder, const std::string& path,
                        const std::string& timeline, int index);
+/// The folders of a file from where its pattern begins to stand for more than one: "fight/a" of
+/// "nest/**/*.glb".
+std::string path_below(const std::string& pattern, const std::string& file);
 /// "{folder}_{file}" filled in.
 std::string filled(const std::string& pattern, const NameFields& fields);
 /// The first field of a pattern that is none of `fields`, with its braces; empty where all are.

@@ -1,7 +1,6 @@
 #include "pack/crate_output.h"
 
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <map>
@@ -96,7 +95,7 @@ Status CrateOutput::open() {
     const bool own = standing && is_own(*standing);
     std::error_code error;
     const auto scratch = std::filesystem::temp_directory_path(error) /
-                         fmt::format("mellow-{}-{}-{}", getpid(), recipe_.name, target_.name);
+                         fmt::format("mellow-{}-{}", recipe_.name, target_.name);
     MELLOW_TRY(StagedFolder folder,
                options_.rehearse ? StagedFolder::open(scratch, true)
                                  : StagedFolder::open(report_.folder, options_.replace || own));

@@ -78,6 +78,7 @@ Status Jobs::list_files() {
             file->file = name;
             file->stem = path.stem().string();
             file->folder = path.parent_path().filename().string();
+            file->path = path_below(source.file, name);
             files_.push_back(std::move(file));
         }
     }
@@ -136,7 +137,7 @@ Status Jobs::take_name(const std::string& name, const std::string& from, const s
                    where,
                    fmt::format("a second clip \"{}\": of {} and of {}", name, there->second, from),
                    "one name per clip (upper and lower case count as equal)",
-                   "name = \"{folder}_{file}\" or {timeline} in it tells them apart; or narrow "
+                   "name = \"{path}/{file}\" or {timeline} in it tells them apart; or narrow "
                    "match"};
 }
 
@@ -244,8 +245,9 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         job.motion = index;
         job.clip = wanted.like;
         job.clip.timeline = timeline.name;
-        const NameFields fields = clip_fields(file_name(file.stem), file_name(file.folder),
-                                              file_name(timeline.name), ++counts_[table]);
+        const NameFields fields =
+            clip_fields(file_name(file.stem), file_name(file.folder), file.path,
+                        file_name(timeline.name), ++counts_[table]);
         job.clip.range.name = filled(wanted.name, fields);
         job.clip.range.where = fmt::format("{}, clip \"{}\"", file.file, job.clip.range.name);
         const FrameSpan span = frames_of(timeline, motion.scene->rate);

@@ -85,7 +85,7 @@ class Jobs {
   private:
     struct File {
         const RecipeSource* source = nullptr;  ///< nullptr: the figure's own
-        std::string file, folder, stem;
+        std::string file, folder, path, stem;
         std::vector<FileRecord> records;
         std::vector<SourceCue> cues;
         std::shared_ptr<const FigureMotion> kept;  ///< where there are few

@@ -97,7 +97,7 @@ void read_many(TomlTable& top, Recipe& recipe) {
         many.source = t.text("source");
         many.name = t.text("name", many.name);
         many.match = t.text("match", many.match);
-        const NameFields fields = clip_fields("x", "x", "x", 1);
+        const NameFields fields = clip_fields("x", "x", "x", "x", 1);
         if (const std::string field = unknown_field(many.name, fields); !field.empty())
             t.fail(Code::kValueBad, "name", "\"" + field + "\"",
                    suggest(field, field_names(fields)), "fields of a name stand in braces");
