@@ -1,11 +1,13 @@
 // Motion on joints put back onto controls: evaluated again it is the motion, or the error says so.
 #include <cmath>
+#include <nlohmann/json.hpp>
 #include <numbers>
 
 #include "mellow/bake.h"
 #include "mellow/fit.h"
 #include "mellow/lift.h"
 #include "packing.h"
+#include "plain_gltf.h"
 #include "rigs.h"
 
 namespace mellow {
@@ -200,7 +202,8 @@ TEST(LiftTest, AimsAreSolvedAndWhatIsNotIsSaid) {
 TEST(LiftToolTest, ACrateClipGoesOntoControlsAndIsPackedAgainWithALayer) {
     const test::TempFolder folder;
     test::write_files(folder.path(), test::tamsin());
-    ASSERT_THAT(test::pack_text(folder, orchard::kTamsinRecipe), IsOk());
+    const auto rigged = test::pack_text(folder, orchard::kTamsinRecipe);
+    ASSERT_THAT(rigged, IsOk());
     const std::string at = folder.path().string() + "/";
     const std::string lift =
         "lift " + at + "crates/tamsin/clips/walk.glb " + at + "tamsin.glb --rig " + at +
@@ -235,6 +238,30 @@ TEST(LiftToolTest, ACrateClipGoesOntoControlsAndIsPackedAgainWithALayer) {
     ASSERT_THAT(packed, IsOk());
     EXPECT_TRUE(packed.value().proven);
     EXPECT_NEAR(packed.value().clips[0].clip.travel.distance_m, 1.005, 0.001);
+    // Weights come along; and what is told is how far the file is off, not what was meant by it.
+    const test::ToolRun pick =
+        test::run_tool(test::change(lift, "walk.glb", "pick.glb") + " --replace --json");
+    ASSERT_EQ(pick.exit, 0) << pick.err;
+    const auto said = nlohmann::json::parse(pick.out);
+    EXPECT_EQ(said["morph_weights"], nlohmann::json::parse(R"(["orchard:body"])"));
+    const auto again = test::pack_text(folder, recipe +
+                                                   "[[clip]]\nname = \"pick\"\nrange = [0, 120]\n"
+                                                   "[output]\nfolder = \"picked\"\n");
+    ASSERT_THAT(again, IsOk());
+    for (std::size_t t = 0; t < 4; ++t)
+        EXPECT_NEAR(again.value().clips[0].morphs[0].activity[t].most,
+                    rigged.value().clips[2].morphs[0].activity[t].most, 1e-5);
+    const std::string first = test::read_text(at + "crates/tamsin/clips/pick.glb"),
+                      second = test::read_text(at + "picked/clips/pick.glb");
+    double far = 0;
+    for (int k = 0; k <= 120; ++k) {
+        const auto a = test::plain_gltf_worlds(first, "pick", k).at("shin.L").world,
+                   b = test::plain_gltf_worlds(second, "pick", k).at("shin.L").world;
+        far = std::max(far, std::hypot(a[0][3] - b[0][3], a[1][3] - b[1][3], a[2][3] - b[2][3]));
+    }
+    EXPECT_GT(far, 5e-5);
+    EXPECT_EQ(said["joints"][0]["joint"], "orchard:shin.L");
+    EXPECT_NEAR(said["joints"][0]["worst_mm"].get<double>(), far * 1000, 0.05 * far * 1000);
 }
 
 }  // namespace

@@ -38,6 +38,7 @@ struct Lifted {
     FrameRate rate;     ///< of its keys, one per sample
     int samples = 0;
     std::vector<std::string> controls;  ///< that are keyed
+    std::vector<std::string> meshes;    ///< whose morph weights came along, by their targets' names
     std::vector<LiftError> errors;      ///< one per joint of the motion that the scene has
     Findings findings;                  ///< rules that cannot be read backwards
 };
@@ -51,5 +52,10 @@ struct Lifted {
 /// no-motion when none of the joints moves.
 Result<Lifted> lift(const Scene& scene, const RigSheet& sheet, const Scene& motion, int timeline,
                     const LiftOptions& options = {});
+
+/// How far the joints of a motion are from a scene that was lifted before, such as the file that
+/// was written of it, whose first timeline has the keys. All inside. Fails as lift() does.
+Result<std::vector<LiftError>> measure_lifted(const Scene& lifted, const RigSheet& sheet,
+                                              const Scene& motion, int timeline);
 
 }  // namespace mellow

@@ -48,8 +48,23 @@ class Lifter {
                            fmt::format("none of {} joints moves", pairs_.size()),
                            "motion on the joints themselves",
                            "where controls move them, bake that first: pack it with its rig sheet"};
-        MELLOW_CHECK(measure(source, span[0]));
+        take_weights(motion, timeline, span[0]);
+        Scene solved = scene_;
+        solved.timelines = {out_.timeline};
+        MELLOW_CHECK(measure(source, span[0], std::move(solved)));
         return std::move(out_);
+    }
+
+    /// Only measures a scene that has its keys.
+    Result<std::vector<LiftError>> errors(const Scene& motion, int timeline) {
+        MELLOW_CHECK(pair_joints(motion));
+        MELLOW_TRY(const Rig source, Rig::bind(motion, timeline, {}));
+        const auto span = source.span();
+        out_.rate = motion.rate;
+        out_.samples =
+            static_cast<int>(std::lround((span[1] - span[0]) * motion.rate.per_second())) + 1;
+        MELLOW_CHECK(measure(source, span[0], scene_));
+        return std::move(out_.errors);
     }
 
   private:
@@ -284,10 +299,60 @@ class Lifter {
         }
     }
 
-    /// Evaluates the rig on what was found and compares all joints with what was given.
-    Status measure(const Rig& source, double start) {
-        Scene solved = scene_;
-        solved.timelines = {out_.timeline};
+    /// Weights of a mesh of the motion, on the scene's mesh of that name.
+    void take_weights(const std::string& name, const std::vector<std::string>& targets,
+                      const Curve& from, double start) {
+        const auto is_mesh = [&](const Node& n) {
+            return n.mesh != kNone && (n.name == name || n.name == sheet_.prefix + name ||
+                                       sheet_.prefix + n.name == name);
+        };
+        const auto found = std::find_if(scene_.nodes.begin(), scene_.nodes.end(), is_mesh);
+        std::vector<int> source;  // of each target of the scene's mesh
+        std::vector<double> rest;
+        if (found != scene_.nodes.end()) {
+            for (const std::string& target : scene_.meshes[at(found->mesh)].target_names) {
+                const auto its = std::find(targets.begin(), targets.end(), target);
+                source.push_back(its == targets.end() ? kNone
+                                                      : static_cast<int>(its - targets.begin()));
+            }
+            rest = rest_weights(scene_, static_cast<int>(found - scene_.nodes.begin()));
+        }
+        if (std::count(source.begin(), source.end(), kNone) == std::ssize(source)) {
+            out_.findings.push_back({Code::kLeftOut, Severity::kWarning, "motion",
+                                     fmt::format("morph weights of \"{}\"", name),
+                                     "a mesh of that name with such targets",
+                                     "rename the mesh, or key them by hand"});
+            return;
+        }
+        Curve curve{from.interpolation, static_cast<int>(source.size()), {}, {}};
+        for (const double t : from.times) curve.times.push_back(t - start);
+        const std::vector<double>& values = from.values.list();
+        const bool slopes = from.interpolation == Interpolation::kCubicSpline;
+        const std::size_t width = at(from.width), rows = values.size() / width;
+        for (std::size_t row = 0; row < rows; ++row)
+            for (std::size_t t = 0; t < source.size(); ++t)
+                curve.values.append({source[t] != kNone       ? values[row * width + at(source[t])]
+                                     : slopes && row % 3 != 1 ? 0
+                                                              : rest[t]});
+        out_.timeline.channels.push_back(
+            {static_cast<int>(found - scene_.nodes.begin()), Path::kWeights, std::move(curve)});
+        out_.meshes.push_back(found->name);
+    }
+
+    void take_weights(const Scene& motion, int timeline, double start) {
+        const Timeline& from = motion.timelines[at(timeline)];
+        for (const Channel& channel : from.channels) {
+            if (channel.path != Path::kWeights) continue;
+            const Node& node = motion.nodes[at(channel.node)];
+            take_weights(node.name, motion.meshes[at(node.mesh)].target_names, channel.curve,
+                         start);
+        }
+        for (const MorphCurve& morph : from.morphs)
+            take_weights(morph.mesh, morph.targets, morph.curve, start);
+    }
+
+    /// Evaluates the rig on a scene with keys and compares all joints with what was given.
+    Status measure(const Rig& source, double start, Scene solved) {
         solved.rate = out_.rate;
         MELLOW_TRY(const Rig rig, Rig::bind(solved, 0, sheet_));
         PoseTile tile = rig.source().make_tile();
@@ -333,6 +398,11 @@ class Lifter {
 Result<Lifted> lift(const Scene& scene, const RigSheet& sheet, const Scene& motion, int timeline,
                     const LiftOptions& options) {
     return Lifter(scene, sheet, options).run(motion, timeline);
+}
+
+Result<std::vector<LiftError>> measure_lifted(const Scene& lifted, const RigSheet& sheet,
+                                              const Scene& motion, int timeline) {
+    return Lifter(lifted, sheet, {}).errors(motion, timeline);
 }
 
 }  // namespace mellow
