@@ -56,8 +56,9 @@ std::string text_of(const LiftRequest& request, const Lifted& lifted, bool writt
     std::vector<std::string> controls;
     for (const std::string& name : lifted.controls) controls.push_back(bare(name));
     text += fmt::format("controls: {}\n", fmt::join(controls, ", "));
-    if (!lifted.meshes.empty())
-        text += fmt::format("morph weights: {}\n", fmt::join(lifted.meshes, ", "));
+    std::vector<std::string> meshes;
+    for (const std::string& name : lifted.meshes) meshes.push_back(bare(name));
+    if (!meshes.empty()) text += fmt::format("morph weights: {}\n", fmt::join(meshes, ", "));
     text += "\n";
     text += fmt::format("{:<24} {:>10} {:>10} {:>7}\n", "joint, evaluated again", "worst mm",
                         "degrees", "sample");

@@ -333,6 +333,25 @@ TEST_F(DailyTest, WhatHasNoSizeAtTheRestFrameRestsAtItsOwn) {
     for (std::size_t c = 0; c < 3; ++c) EXPECT_NEAR(rest.at("head").world[c][c], 1, 1e-6);
 }
 
+TEST_F(DailyTest, WhoSitsDownDoesNotTravelAndWhoIsBoundElsewhereIsTold) {
+    const auto sinks = keyed(0, "translation", 24, [](int f) { return Three{0, 1 - f / 48.0, 0}; });
+    const std::string clip = "range = [0, 24]\n";
+    EXPECT_THAT(of_code(packed(figure({sinks}), recipe(clip)), Code::kTravelInHips), SizeIs(1));
+    const auto sits =
+        figure({sinks},
+               R"(,{"name":"foot","translation":[0,0.05,0]})"
+               R"(,{"name":"cloth","mesh":1,"skin":1})",
+               ",3,4",
+               R"(,{"primitives":[{"attributes":{"POSITION":0,"JOINTS_0":1,"WEIGHTS_0":2}}]}],)"
+               R"("skins":[{"joints":[0,1],"inverseBindMatrices":3},{"joints":[3,3]})");
+    EXPECT_THAT(of_code(packed(sits, recipe(clip)), Code::kTravelInHips), SizeIs(0));
+    const std::vector<std::uint8_t> straight = figure({sinks});
+    const std::string bent = change({straight.begin(), straight.end()}, "[0,0.5,0]", "[0,0.9,0]");
+    const PackReport told = packed({bent.begin(), bent.end()}, recipe(clip));
+    EXPECT_TRUE(told.proven);
+    EXPECT_THAT(text_of(of_code(told, Code::kRestShape)), HasSubstr("up to 200 mm at rest"));
+}
+
 TEST_F(DailyTest, WholeTurnsOnTheWayAreCounted) {
     // Once round a circle of 0.6 m, facing ahead.
     const auto angle = [](int f) { return 2 * M_PI * f / 48.0; };

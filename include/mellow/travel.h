@@ -84,9 +84,10 @@ void travel_channels(Clip& clip, const Skeleton& skeleton);
 
 /// How far the hips go while the root stays, metres; 0 where the root carries it.
 struct HipsDrift {
-    double ground_m = 0;    ///< from the first to the last sample, on the ground
-    double farthest_m = 0;  ///< from the first sample to the farthest: circles come back
-    double climb_m = 0;     ///< up or down from the first to the last sample
+    double ground_m = 0;       ///< from the first to the last sample, on the ground
+    double farthest_m = 0;     ///< from the first sample to the farthest: circles come back
+    double climb_m = 0;        ///< up or down from the first to the last sample
+    bool sinks_alone = false;  ///< down, while the lowest joint stays: the figure sits or lies
 };
 /// Measures joint `hips` of a baked clip.
 HipsDrift hips_drift(const Clip& clip, const Skeleton& skeleton, int hips);

@@ -200,7 +200,8 @@ class ClipJudge {
         const bool figure = !figure_.scene().skins.empty();  // parts of a machine may rise
         const bool goes = drift.ground_m > kDrift_m && !asked.ground,
                    circles = figure && drift.farthest_m > 2 * kDrift_m && !asked.ground,
-                   climbs = figure && drift.climb_m > kDrift_m && !asked.height;
+                   climbs =
+                       figure && drift.climb_m > kDrift_m && !drift.sinks_alone && !asked.height;
         const char* parts = (goes || circles) && climbs ? "\"ground\", \"height\""
                             : climbs && asked.ground    ? "\"ground\", \"height\""
                             : climbs                    ? "\"height\""

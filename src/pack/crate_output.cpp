@@ -25,6 +25,8 @@ namespace {
 
 /// Vertices this far from their places are where they were: the rounding of files.
 constexpr double kSameShape_m = 1e-4;
+/// Beyond this a source's own rest pose is another than that of its meshes.
+constexpr double kOtherShape_m = 0.01;
 
 void add_kind(std::string& words, const std::string& kind) {
     if (words.find(kind) == words.npos) words += (words.empty() ? "" : " + ") + kind;
@@ -221,7 +223,18 @@ Status CrateOutput::write_skin() {
 /// Meshes at a rest pose that is not the source's.
 Status CrateOutput::settle_rest(Scene& skin) {
     const RestRule& rest = target_.rest;
-    if (rest.from == RestRule::From::kSource) return {};
+    if (rest.from == RestRule::From::kSource) {
+        const RestShape shape = shape_at_rest(skin);
+        if (shape.far_m > kOtherShape_m)
+            report_.findings.push_back(
+                {Code::kRestShape, Severity::kWarning, recipe_.source,
+                 fmt::format("vertices of \"{}\" are up to {:.4g} mm at rest from where the mesh "
+                             "has them: it was bound in another pose than its joints rest in",
+                             shape.mesh, shape.far_m * 1000),
+                 "meshes that were bound in the rest pose",
+                 "nothing, if it plays as it should; else bind it anew in the source"});
+        return {};
+    }
     if (!report_.drives.empty()) {
         report_.findings.push_back({Code::kLeftOut, Severity::kWarning, rest.where,
                                     fmt::format("{} drives, which count from the rest pose of the "

@@ -291,7 +291,7 @@ class Drafter {
         const bool figure = !jobs.figure().scene().skins.empty();
         const bool ground =
                        figure && (drift.ground_m > kTravel_m || drift.farthest_m > 2 * kTravel_m),
-                   height = figure && std::abs(drift.climb_m) > kTravel_m,
+                   height = figure && drift.climb_m > kTravel_m && !drift.sinks_alone,
                    heading = figure && turned > kTurnedOnTheWay_rad && ground;
         if (job.motion > 0) {
             TravelParts& travel = source_travel_[jobs.source_name(job.motion)];

@@ -335,6 +335,13 @@ HipsDrift hips_drift(const Clip& clip, const Skeleton& skeleton, int hips) {
     const Vec3 whole = from_root(clip.samples - 1) - start;
     out.ground_m = length(on_ground(whole));
     out.climb_m = std::abs(whole.y);
+    const auto lowest = [&](int k) {
+        double y = world_at(clip, skeleton, hips, k).o.y;
+        for (int j = 1; j < skeleton.size(); ++j)
+            y = std::min(y, world_at(clip, skeleton, j, k).o.y);
+        return y - local_at(clip.joints[0], k).t.y;
+    };
+    out.sinks_alone = whole.y < 0 && lowest(clip.samples - 1) - lowest(0) > 0.5 * whole.y;
     return out;
 }
 
