@@ -113,7 +113,9 @@ void Checker::joints(const CheckedFile& file, const std::vector<int>& joints) {
                                    : target_.joints.list.joints[0].name;
     if (!wanted.empty())
         demand("root-name", file.file, wanted, root.name, root.name == wanted,
-               fmt::format("root = \"{}\"   # in the target, and pack again", wanted));
+               target_.root.empty()
+                   ? fmt::format("root = \"{}\"   # in the target, and pack again", wanted)
+                   : "pack the source for this target: that names the root so");
     // What stands above the root counts as well: an engine may apply it, or not.
     bool plain = true;
     std::string found = "none";

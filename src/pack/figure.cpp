@@ -174,13 +174,15 @@ void Figure::note_scales(const Result<ChosenJoints>& joints, PackReport& report)
     for (int j = 0; j < skeleton.size(); ++j) {
         const int node = joints.value().sources[at(j)].node;
         const Vec3 own = scene_.nodes[at(node)].local.s, left = skeleton[j].rest.s;
-        const auto away = [](Vec3 s) {
-            return std::max({std::abs(s.x - 1), std::abs(s.y - 1), std::abs(s.z - 1)}) > 1e-3;
+        const auto farthest = [](Vec3 s) {
+            return std::max({s.x, s.y, s.z},
+                            [](double a, double b) { return std::abs(a - 1) < std::abs(b - 1); });
         };
+        const auto away = [&](Vec3 s) { return std::abs(farthest(s) - 1) > 1e-3; };
         if (away(left))
-            kept.push_back(fmt::format("{} ({:.4g})", skeleton[j].name, left.x));
+            kept.push_back(fmt::format("{} ({:.4g})", skeleton[j].name, farthest(left)));
         else if (skeleton[j].parent < 0 && away(own))
-            taken.push_back(fmt::format("{} ({:.4g})", skeleton[j].name, own.x));
+            taken.push_back(fmt::format("{} ({:.4g})", skeleton[j].name, farthest(own)));
     }
     if (!taken.empty())
         report.findings.push_back(

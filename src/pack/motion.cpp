@@ -94,9 +94,9 @@ class MotionReader {
         for (const Node& node : scene.nodes) names.push_back(node.name);
         for (const Timeline& timeline : scene.timelines)
             for (const MorphCurve& morph : timeline.morphs) names.push_back(morph.mesh);
-        for (const auto& [from, to] : recipe_.renames)
+        for (const Rename& rename : recipe_.renames)
             out_.renamed.push_back(std::any_of(names.begin(), names.end(), [&](const auto& name) {
-                return fits_pattern(from,
+                return fits_pattern(rename.first,
                                     name.starts_with(prefix) ? name.substr(prefix.size()) : name);
             }));
     }
