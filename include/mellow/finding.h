@@ -80,6 +80,7 @@ enum class Code {
     kSameContent,
     kTargetUnmet,
     kRestShape,
+    kDrivesDiffer,
     kFootSlide,
     kWheelTurn,
     kThroughPlane,

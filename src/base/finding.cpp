@@ -71,6 +71,7 @@ constexpr std::array kNames{
     "same-content",
     "target-unmet",
     "rest-shape",
+    "drives-differ",
     "foot-slide",
     "wheel-turn",
     "through-plane",

@@ -19,7 +19,8 @@ constexpr std::array kJudged{
     Code::kInfluences,   Code::kSkinRemoved,  Code::kRigidSkin,    Code::kNumberBad,
     Code::kSameContent,  Code::kHandSuspect,  Code::kFootSlide,    Code::kFootDepth,
     Code::kPop,          Code::kWheelTurn,    Code::kThroughPlane, Code::kLoopRepair,
-    Code::kLeftBehind,   Code::kOverruled,    Code::kNoEffect,     Code::kRestShape};
+    Code::kLeftBehind,   Code::kOverruled,    Code::kNoEffect,     Code::kRestShape,
+    Code::kDrivesDiffer};
 
 }  // namespace
 

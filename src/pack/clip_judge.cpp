@@ -20,10 +20,11 @@ constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;   // 1 mm, half a deg
 constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
 constexpr double kPopRatio = 10;                             ///< times the median of the clip
 constexpr double kDrift_m = 0.3;
-constexpr double kBehind = 0.1;        ///< less than this share of the hips' way is none
-constexpr double kNoStep_s = 0.7;      ///< shorter ones need not have a step
-constexpr double kStillFrames = 6;     // of the source
-constexpr double kFastTurn_rad = 2.6;  // 150 degrees a sample
+constexpr double kBehind = 0.1;         ///< less than this share of the hips' way is none
+constexpr double kNoStep_s = 0.7;       ///< shorter ones need not have a step
+constexpr double kStillFrames = 6;      // of the source
+constexpr double kFastTurn_rad = 2.6;   // 150 degrees a sample
+constexpr double kDrivenWeight = 1e-3;  ///< single precision of turns, on curves that are steep
 
 class ClipJudge {
   public:
@@ -386,6 +387,20 @@ class ClipJudge {
                    "under [checks]"});
     }
 
+    /// Weights that an engine would not get which drives them as the manifest says.
+    void drives(const PackedClip& packed) {
+        const Deviation& d = packed.proof.driven_weight;
+        if (d.count == 0 || d.worst <= kDrivenWeight) return;
+        out_.push_back({Code::kDrivesDiffer, Severity::kWarning,
+                        fmt::format("clip \"{}\"", packed.clip.name),
+                        fmt::format("the weight of {} is {:.3g} off what its drive makes of the "
+                                    "joints in the file, at sample {}",
+                                    d.what, d.worst, d.sample),
+                        fmt::format("at most {}", kDrivenWeight),
+                        "nothing, where weights of the clip's own are meant: an engine plays them "
+                        "rather than the drives of the manifest"});
+    }
+
     /// Keys on controls, and no joint that moves: a rig sheet was forgotten.
     void unbaked(const PackedClip& packed) {
         if (packed.proof.pose || !packed.motion.empty() || !recipe_.rig.empty()) return;
@@ -474,6 +489,7 @@ Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedCli
     Findings out = judge.take();
     if (!within_tolerance) out.push_back(within_tolerance.failure());
     judge.simplified(packed, dropped);
+    judge.drives(packed);
     judge.unbaked(packed);
     append(out, judge.take());
     return out;

@@ -122,6 +122,7 @@ ClipProof read_proof(JsonMembers json) {
     proof.scale = read_deviation(json, "joint_scale");
     proof.vertex_mm = read_deviation(json, "skinned_vertex_mm");
     proof.weight = read_deviation(json, "morph_weight");
+    proof.driven_weight = read_deviation(json, "driven_weight");
     proof.scalar = read_deviation(json, "scalar");
     proof.simplified_mm = read_deviation(json, "simplified_skin_mm");
     proof.accepted_degrees = read_deviation(json, "accepted_degrees");
@@ -145,6 +146,7 @@ void write_proof(JsonWriter& json, std::string_view key, const ClipProof& proof)
     write(json, "joint_scale", proof.scale);
     write(json, "skinned_vertex_mm", proof.vertex_mm);
     write(json, "morph_weight", proof.weight);
+    if (proof.driven_weight.count > 0) write(json, "driven_weight", proof.driven_weight);
     if (proof.scalar.count > 0) write(json, "scalar", proof.scalar);
     if (proof.simplified_mm.count > 0) write(json, "simplified_skin_mm", proof.simplified_mm);
     if (proof.accepted_degrees.count > 0) write(json, "accepted_degrees", proof.accepted_degrees);

@@ -17,6 +17,7 @@
 #include "pack/clip_judge.h"
 #include "pack/clip_record.h"
 #include "pack/crate_files.h"
+#include "pack/driven_weights.h"
 #include "pack/kept_drives.h"
 #include "pack/target_table.h"
 
@@ -95,12 +96,21 @@ CrateOutput::CrateOutput(const Recipe& recipe, const Target& target, const PackO
 Status CrateOutput::open() {
     MELLOW_TRY(auto standing, StandingCrate::open(report_.folder, recipe_, target_));
     const bool own = standing && is_own(*standing);
-    std::error_code error;
-    const auto scratch = std::filesystem::temp_directory_path(error) /
-                         fmt::format("mellow-{}-{}", recipe_.name, target_.name);
+    std::filesystem::path place = report_.folder;
+    if (options_.rehearse) {
+        std::error_code error;
+        const auto scratch = std::filesystem::temp_directory_path(error);
+        if (error)
+            return Finding{Code::kOutputUnwritable,
+                           Severity::kStop,
+                           "TMPDIR",
+                           "no folder for files that are not kept: " + error.message(),
+                           "a folder that exists and can be written to",
+                           "export TMPDIR=/tmp"};
+        place = scratch / fmt::format("mellow-{}-{}", recipe_.name, target_.name);
+    }
     MELLOW_TRY(StagedFolder folder,
-               options_.rehearse ? StagedFolder::open(scratch, true)
-                                 : StagedFolder::open(report_.folder, options_.replace || own));
+               StagedFolder::open(place, options_.rehearse || options_.replace || own));
     folder_.emplace(std::move(folder));
     return look_into(std::move(standing), own);
 }
@@ -335,6 +345,7 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
         like ? Result<ClipProof>(std::move(*like)) : measure(fitted_->take(baked.take, mounts()));
     const Status good = proof ? within(proof.value(), recipe_.tolerance) : Status(proof.failures());
     if (proof) packed.proof = std::move(proof).value();
+    packed.proof.driven_weight = driven_weights(crate_.skin, out.motion, report_.drives);
     packed.passed = good.ok();
     append(packed.findings,
            judge_proof(recipe_, jobs_->figure(), packed, good, !fitted_->fit().surplus.empty()));

@@ -242,6 +242,52 @@ struct StandIn::Parts {
 };
 
 StandIn::StandIn(std::unique_ptr<Parts> parts) : parts_(std::move(parts)) {}
+namespace {
+
+/// Which states a sheet's ways lead to, each way looked at once.
+class Leads {
+  public:
+    explicit Leads(const StateSheet& sheet) {
+        for (std::size_t s = 0; s < sheet.states.size(); ++s)
+            places_.emplace(sheet.states[s].name, static_cast<int>(s));
+        for (const Way& way : sheet.ways) to_[way.from].insert(way.to);
+    }
+
+    std::set<std::string> reached(const std::string& start) const {
+        std::set<std::string> out;
+        std::vector<std::string> open{start, "*"};
+        while (!open.empty()) {
+            const std::string from = std::move(open.back());
+            open.pop_back();
+            if (from != "*" && !out.insert(from).second) continue;
+            if (const auto found = to_.find(from); found != to_.end())
+                open.insert(open.end(), found->second.begin(), found->second.end());
+        }
+        return out;
+    }
+    /// True where a way leads from a state to another one.
+    bool away(const std::string& name) const { return other(name, name) || other("*", name); }
+    /// The states of these names, in the order of the sheet.
+    std::set<int> states(const std::vector<std::string>& names) const {
+        std::set<int> out;
+        for (const std::string& name : names)
+            if (const auto found = places_.find(name); found != places_.end())
+                out.insert(found->second);
+        return out;
+    }
+
+  private:
+    bool other(const std::string& from, const std::string& name) const {
+        const auto found = to_.find(from);
+        return found != to_.end() && found->second.size() > found->second.count(name);
+    }
+
+    std::map<std::string, int> places_;
+    std::map<std::string, std::set<std::string>> to_;  ///< by where ways begin, "*" among them
+};
+
+}  // namespace
+
 StandIn::StandIn(StandIn&&) noexcept = default;
 StandIn& StandIn::operator=(StandIn&&) noexcept = default;
 StandIn::~StandIn() = default;
@@ -251,18 +297,22 @@ Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
     parts->skin = crate.skin;
     parts->sheet = sheet;
     std::vector<std::string> names;
-    for (const ClipInfo& clip : crate.clips) names.push_back(clip.name);
+    std::map<std::string, std::size_t, std::less<>> places;
+    for (const ClipInfo& clip : crate.clips) {
+        places.emplace(clip.name, names.size());
+        names.push_back(clip.name);
+    }
     Findings wrong;
     std::map<std::string, std::size_t> used;
     for (const State& state : sheet.states) {
-        const auto found = std::find(names.begin(), names.end(), state.clip);
-        if (found == names.end()) {
+        const auto found = places.find(state.clip);
+        if (found == places.end()) {
             wrong.push_back({Code::kNameUnknown, Severity::kStop, state.where + ", clip",
                              fmt::format("no clip \"{}\" in the crate", state.clip),
                              suggest(state.clip, names), "clip = one of them, or pack it"});
             continue;
         }
-        const auto index = static_cast<std::size_t>(found - names.begin());
+        const std::size_t index = found->second;
         const Scene& motion = crate.motions[index];
         // The root of a clip is the joint that none of its joints is above.
         for (const Node& node : motion.nodes)
@@ -304,10 +354,8 @@ Findings StandIn::check() const {
         out.push_back({code, Severity::kWarning, where, std::move(found), std::move(expected),
                        std::move(remedy)});
     };
-    std::set<std::string> reached{p.sheet.start};
-    for (std::size_t round = 0; round < p.sheet.states.size(); ++round)
-        for (const Way& way : p.sheet.ways)
-            if (way.from == "*" || reached.contains(way.from)) reached.insert(way.to);
+    const Leads leads(p.sheet);
+    const std::set<std::string> reached = leads.reached(p.sheet.start);
     for (std::size_t s = 0; s < p.sheet.states.size(); ++s) {
         const State& state = p.sheet.states[s];
         const PlayedMotion& clip = p.clips[p.clip_of[s]];
@@ -316,10 +364,7 @@ Findings StandIn::check() const {
             add(Code::kStateUnreached, state.where,
                 fmt::format("no way leads to \"{}\"", state.name), "a way to it, or start",
                 "[[way]] with to = \"" + state.name + "\"");
-        const bool left = std::any_of(p.sheet.ways.begin(), p.sheet.ways.end(), [&](const Way& w) {
-            return w.to != state.name && (w.from == "*" || w.from == state.name);
-        });
-        if (!left && !p.loops(index) && p.sheet.states.size() > 1)
+        if (!leads.away(state.name) && !p.loops(index) && p.sheet.states.size() > 1)
             add(Code::kStateStuck, state.where,
                 fmt::format("\"{}\" plays once, and no way leads on", state.name), "a way from it",
                 "[[way]] with from = \"" + state.name + "\" and at_end = true");
@@ -336,9 +381,9 @@ Findings StandIn::check() const {
             add(Code::kWayOpen, way.where,
                 fmt::format("nothing holds back the way from \"{}\" to \"{}\"", way.from, way.to),
                 "when, on or at_end", "at_end = true");
-        for (std::size_t s = 0; s < p.sheet.states.size(); ++s) {
+        for (const int place : leads.states({way.from, way.to})) {
+            const auto s = at(place);
             const State& state = p.sheet.states[s];
-            if (state.name != way.to && state.name != way.from) continue;
             const double speed = std::abs(p.speed_of(static_cast<int>(s)));
             const double lasts = p.clips[p.clip_of[s]].seconds() / std::max(speed, 1e-9);
             if (!p.loops(static_cast<int>(s)) && lasts > 0 && way.blend > lasts)

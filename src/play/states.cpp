@@ -49,7 +49,7 @@ class SheetReader {
             TomlTable t = top_.within(*ways[i], fmt::format("way {}", i + 1));
             way(t);
         }
-        if (!top_.failed({"start"}) && sheet_.find(sheet_.start) < 0)
+        if (!top_.failed({"start"}) && !names_.contains(sheet_.start))
             unknown(top_, "start", sheet_.start, "state", state_names());
         top_.close();
         MELLOW_CHECK(top_.mistakes());
@@ -86,7 +86,7 @@ class SheetReader {
         out.clip = t.text("clip", out.name);
         out.speed = within(t, "speed", 1, -kMostSpeed, kMostSpeed);
         if (t.has("loop")) out.loop = t.flag("loop", false) ? State::Loop::kYes : State::Loop::kNo;
-        if (!t.failed({"name"}) && (sheet_.find(out.name) >= 0 || out.name == "*"))
+        if (!t.failed({"name"}) && (!names_.insert(out.name).second || out.name == "*"))
             t.fail(Code::kNameClash, "name", "\"" + out.name + "\" again, or *",
                    "one name per state", "another name");
         t.close();
@@ -101,7 +101,7 @@ class SheetReader {
         for (const char* key : {"from", "to"}) {
             const std::string& name = key[0] == 'f' ? out.from : out.to;
             const bool any = key[0] == 'f' && name == "*";
-            if (!t.failed({key}) && !any && sheet_.find(name) < 0)
+            if (!t.failed({key}) && !any && !names_.contains(name))
                 unknown(t, key, name, "state", state_names());
         }
         std::vector<std::string> when;
@@ -135,6 +135,7 @@ class SheetReader {
 
     TomlTable& top_;
     StateSheet sheet_;
+    std::set<std::string> names_;  ///< of its states
 };
 
 }  // namespace
