@@ -89,6 +89,7 @@ const std::map<std::string, std::string>& severities() {
                                                           {"still-tail", "warning"},
                                                           {"target-unmet", "stop warning note"},
                                                           {"rest-shape", "note warning"},
+                                                          {"drives-differ", "warning"},
                                                           {"foot-slide", "warning"},
                                                           {"wheel-turn", "warning"},
                                                           {"through-plane", "warning"},
