@@ -20,9 +20,13 @@ function(mellow_manual name section)
 endfunction()
 
 mellow_manual(mellow 1 $<TARGET_FILE:mellow> help --markdown)
-foreach(command describe pack view compare convert lift demo)
-  mellow_manual(mellow-${command} 1 $<TARGET_FILE:mellow> help ${command} --markdown)
-endforeach()
+# The tool says itself which commands it has.
+set(command_manuals ${manual_folder}/commands)
+add_custom_command(OUTPUT ${command_manuals}/made DEPENDS mellow VERBATIM
+  COMMAND sh -ec "mkdir -p \"$2\"; rm -f \"$2\"/*; for c in $(\"$1\" complete '' | cut -f1); do test $c = help || \"$1\" help $c --markdown | '${LOWDOWN}' -s -Tman --out-no-smarty -M title=mellow-$c -M section=1 -M source='Mellow Crate ${PROJECT_VERSION}' > \"$2\"/mellow-$c.1; done; touch \"$2\"/made"
+    sh $<TARGET_FILE:mellow> ${command_manuals})
+list(APPEND manual_pages ${command_manuals}/made)
+install(DIRECTORY ${command_manuals}/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man1 COMPONENT tool FILES_MATCHING PATTERN "*.1")
 mellow_manual(mellow-recipe 5 cat ${PROJECT_SOURCE_DIR}/docs/recipe.md)
 mellow_manual(mellow-rig-sheet 5 cat ${PROJECT_SOURCE_DIR}/docs/rig-sheet.md)
 mellow_manual(mellow-crate 5 cat ${PROJECT_SOURCE_DIR}/docs/crate.md)

@@ -35,7 +35,7 @@ try_tool() {
   inside 'apt-get update -qq && apt-get install -y -qq --no-install-recommends /srv/mellow-crate_*.deb >/dev/null 2>&1
     mellow --version
     mellow demo /srv/orchard | grep -E "PASSED|FAILED"
-    for page in man1/mellow.1 man1/mellow-pack.1 man5/mellow-recipe.5 man5/mellow-rig-sheet.5 man7/mellow-findings.7; do
+    for page in man1/mellow.1 $(mellow complete "" | cut -f1 | grep -v help | sed "s|.*|man1/mellow-&.1|") man5/mellow-recipe.5 man5/mellow-rig-sheet.5 man7/mellow-findings.7; do
       test -s "/usr/share/man/$page" || test -s "/usr/share/man/$page.gz"; done
     test -s /usr/share/zsh/vendor-completions/_mellow; test -s /usr/share/fish/vendor_completions.d/mellow.fish
     test -s /usr/share/doc/mellow-crate/copyright
