@@ -34,11 +34,28 @@ Findings seen_from_here(Findings findings, const std::string& given) {
     const std::filesystem::path folder = std::filesystem::path(given).parent_path();
     if (folder.empty()) return findings;
     for (Finding& f : findings) {
-        const std::string file = f.where.substr(0, f.where.find_first_of(":,"));
+        const std::string file = file_of(f);
         std::error_code error;
         if (!file.empty() && file.find('/') == file.npos &&
             std::filesystem::is_regular_file(folder / file, error))
             f.where = (folder / f.where).string();
+    }
+    return findings;
+}
+
+Findings in_options(Findings findings, const std::string& of) {
+    for (Finding& finding : findings) {
+        std::string options;
+        for (const Edit& edit : finding.edits) {
+            if (edit.table != "source") continue;
+            std::string value = edit.value;
+            std::erase(value, '"');
+            options += fmt::format(" --{}{}{}{}", edit.key, of, value.empty() ? "" : " ", value);
+        }
+        // Behind the first line, whose comment it ends: lines below it are for pasting as well.
+        if (!options.empty())
+            finding.remedy.insert(std::min(finding.remedy.find('\n'), finding.remedy.size()),
+                                  "; or" + options);
     }
     return findings;
 }

@@ -40,6 +40,9 @@ bool is_input(const Common& common, const std::string& output,
 /// Findings of a file name it, and files beside it, without the folder; people see them from where
 /// they are. `given` is the path of the file as it was typed.
 Findings seen_from_here(Findings findings, const std::string& given);
+/// What is to be said to whoever has no recipe: keys of [source] are options of the same names.
+/// `of` is behind them where there are two files: "-b".
+Findings in_options(Findings findings, const std::string& of = {});
 /// Findings on standard error, one after the other.
 void print_findings(const Findings& findings);
 

@@ -9,7 +9,7 @@
 #include "mellow/motion_text.h"
 #include "mellow/parallel.h"
 #include "mellow/recipe.h"
-#include "pack/clip_names.h"
+#include "recipe/clip_names.h"
 #include "stock_print.h"
 
 namespace mellow::cli {
@@ -63,6 +63,7 @@ Result<FileStock> stock_of(const DescribeRequest& request, const std::string& fi
                            const std::optional<RigSheet>& sheet) {
     MELLOW_TRY(ReadResult read, read_typed(file, request.truth));
     Stock stock = take_stock(read.scene);
+    stock.findings = in_options(std::move(stock.findings));
     FileStock out{file, std::move(read), std::move(stock), {}};
     if (!sheet) return out;
     MELLOW_TRY(out.rig, take_rig_stock(out.read.scene, *sheet));

@@ -12,7 +12,7 @@
 #include "mellow/draft.h"
 #include "mellow/safe_write.h"
 #include "mellow/share.h"
-#include "pack/clip_names.h"
+#include "recipe/clip_names.h"
 
 namespace mellow::cli {
 namespace {

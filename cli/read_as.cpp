@@ -47,7 +47,7 @@ Result<TrueConvention> parse(const TypedConvention& typed) {
 Result<ReadResult> read_typed(const std::string& file, const TypedConvention& typed) {
     MELLOW_TRY(const TrueConvention truth, parse(typed));
     auto parsed = read_scene(file, limits_for(truth));
-    if (!parsed) return seen_from_here(parsed.failures(), file);
+    if (!parsed) return in_options(seen_from_here(parsed.failures(), file), typed.of);
     ReadResult read = std::move(parsed).value();
     read.findings = seen_from_here(std::move(read.findings), file);
     if (Status status = overrule(read.scene, truth, read.keys_on_frames); !status) {
@@ -57,6 +57,7 @@ Result<ReadResult> read_typed(const std::string& file, const TypedConvention& ty
         return failure;
     }
     std::erase_if(read.findings, [&](const Finding& f) { return truth.answers(f); });
+    read.findings = in_options(std::move(read.findings), typed.of);
     return read;
 }
 

@@ -69,7 +69,7 @@ int view_page(const ViewRequest& request) {
         const auto read = read_as(request, input, request.truth, exit);
         if (!read) return exit;
         Findings all = read->findings;
-        append(all, take_stock(read->scene).findings);
+        append(all, in_options(take_stock(read->scene).findings));
         if (const Status added =
                 add_scene(page, path.stem().string(), read->scene, all, request.match);
             !added)

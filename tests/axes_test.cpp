@@ -247,7 +247,13 @@ TEST_F(AxesRecipeTest, DrivesInTheManifestGiveTheWeightsOfTheClips) {
         ASSERT_THAT(packed, IsOk());
         EXPECT_THAT(of_code(packed.value(), Code::kDrivesDiffer),
                     testing::ElementsAre(testing::Field(&Finding::where, "clip \"mix\"")));
-        const auto manifest = nlohmann::json::parse(read_text(folder / "crates/tamsin/crate.json"));
+        const std::string text = read_text(folder / "crates/tamsin/crate.json");
+        std::string again;
+        Manifest::decode({text.begin(), text.end()}, folder.path()).value().encode([&](auto part) {
+            again += part;
+        });
+        EXPECT_EQ(again, text) << "drives, turned axes, parts";
+        const auto manifest = nlohmann::json::parse(text);
         const auto& drives = manifest.at("drives");
         ASSERT_EQ(drives.size(), 2U);
         const Scene skin = read_scene(folder / "crates/tamsin/tamsin.glb").value().scene;

@@ -8,9 +8,9 @@
 #include <pugixml.hpp>
 
 #include "base/at.h"
+#include "crate/clip_record.h"
 #include "mellow/check.h"
 #include "mellow/write.h"
-#include "pack/clip_record.h"
 #include "packing.h"
 
 namespace mellow::check_test {
@@ -428,6 +428,9 @@ TEST_F(CheckTest, FaultsOfNamesNumbersAndFolders) {
     EXPECT_THAT(renamed("anim/Walk_101.glb"), Contains("characters"));
     EXPECT_THAT(renamed("anim/wa-lk_101.glb"), Contains("characters"));
     EXPECT_THAT(renamed("anim/walk_101.gltf"), testing::Not(Contains("reads")));
+    write_text(crate() / "anim/notes.txt", "somebody's");
+    EXPECT_THAT(check(), ElementsAre("only-named"));
+    fs::remove(crate() / "anim/notes.txt");
     fs::rename(crate() / kWalk, folder_ / "aside");
     EXPECT_THAT(check(), testing::AllOf(Contains("reads"), Contains("bytes")));
     write_text(crate() / kWalk, "glTF, they say");

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "failing_disk.h"
+#include "mellow/manifest.h"
 #include "mellow/safe_write.h"
 #include "support.h"
 
@@ -43,7 +44,7 @@ Status write_two(const TempFolder& folder, bool replace) {
 }
 
 Status write_crate(const TempFolder& folder, const std::string& place, bool replace) {
-    MELLOW_TRY(StagedFolder staged, StagedFolder::open(folder / place, replace));
+    MELLOW_TRY(StagedFolder staged, StagedFolder::open(folder / place, replace, foreign_to_crate));
     MELLOW_CHECK(staged.write("n.glb", text_bytes("new skin")));
     MELLOW_CHECK(staged.write("clips/a.glb", text_bytes("new clip")));
     MELLOW_CHECK(
@@ -167,7 +168,8 @@ TEST(DiskTest, OfTwoThatWriteAtOnceNoneIsLost) {
     // Another process puts its file there between the look and the rename.
     const TempFolder folder;
     const auto bytes = text_bytes("mine");
-    StagedFolder staged = std::move(StagedFolder::open(folder / "crate", false)).value();
+    StagedFolder staged =
+        std::move(StagedFolder::open(folder / "crate", false, foreign_to_crate)).value();
     ASSERT_TRUE(staged.write("crate.json", bytes).ok());
     std::filesystem::create_directory(folder / "crate");  // theirs, just begun
     EXPECT_THAT(staged.commit(), test::FailsWith(Code::kOutputExists, "another run"));

@@ -266,8 +266,19 @@ TEST_F(DraftTest, WhatCannotBeToldIsLeftToFillInAndPackingStopsThere) {
     const Draft odd = draft({"odd.glb"});
     EXPECT_TRUE(value(odd, "unit")->unknown) << odd.text;
     EXPECT_THAT(odd.text, HasSubstr("0.00653 makes it 1.7 m"));
-    const ToolRun said = run_tool("describe " + (folder_ / "odd.glb").string());
-    EXPECT_THAT(said.out, HasSubstr("unit = 0.00653   # under [source], or --unit"));
+    const std::string describe = "describe " + (folder_ / "odd.glb").string();
+    const ToolRun said = run_tool(describe);
+    std::string options;
+    const auto told = nlohmann::json::parse(run_tool(describe + " --json").out);
+    for (const auto& finding : told["findings"])
+        for (const auto& edit : finding.value("edits", nlohmann::json::array()))
+            options += fmt::format(" --{} {}", edit["key"].get<std::string>(),
+                                   edit["value"].get<std::string>());
+    EXPECT_THAT(options, HasSubstr(" --up \"+Z\" --front \"-Y\""));
+    EXPECT_THAT(run_tool(describe + options).out, testing::Not(HasSubstr("suspect")));
+    EXPECT_THAT(
+        said.out,
+        HasSubstr("unit = 0.00653   # under [source]; makes it 1.7 m; or --unit 0.00653\n"));
     EXPECT_THAT(test::pack_text(folder_, odd.text), FailsWith(Code::kValueBad, "unit"));
 }
 

@@ -5,9 +5,9 @@
 #include <cmath>
 
 #include "base/at.h"
+#include "crate/clip_json.h"
 #include "mellow/pose.h"
 #include "mellow/write.h"
-#include "pack/clip_json.h"
 #include "rigs.h"
 #include "told.h"
 

@@ -585,8 +585,8 @@ TEST_F(RoundTest, EveryTargetGetsTheShapedClip) {
     const auto reports = pack_all(recipe.value(), {});
     ASSERT_THAT(reports, IsOk());
     for (const PackReport& report : reports.value()) {
-        EXPECT_TRUE(report.proven) << report.target;
-        EXPECT_LT(report.clips[1].proof.vertex_mm.worst, 0.002) << report.target;
+        EXPECT_TRUE(report.proven) << report.target.name;
+        EXPECT_LT(report.clips[1].proof.vertex_mm.worst, 0.002) << report.target.name;
         EXPECT_GT(report.clips[1].proof.vertex_mm.count, 1000U);
         EXPECT_GT(report.clips[1].proof.position_mm.count, 200U);
     }

@@ -4,6 +4,7 @@
 
 #include <csignal>
 
+#include "mellow/manifest.h"
 #include "mellow/safe_write.h"
 #include "support.h"
 
@@ -91,7 +92,7 @@ std::string manifest(const std::string& name) {
 }
 
 StagedFolder open(const std::filesystem::path& path, bool replace = false) {
-    auto opened = StagedFolder::open(path, replace);
+    auto opened = StagedFolder::open(path, replace, foreign_to_crate);
     EXPECT_THAT(opened, IsOk());
     return std::move(opened).value();
 }
@@ -161,17 +162,18 @@ TEST(StagedFolderTest, OnlyCratesAreReplaced) {
     const TempFolder folder;
     std::filesystem::create_directory(folder / "photos");
     write_text(folder / "photos" / "me.png", "x");
-    EXPECT_THAT(StagedFolder::open(folder / "photos", false),
+    EXPECT_THAT(StagedFolder::open(folder / "photos", false, foreign_to_crate),
                 FailsWith(Code::kOutputExists, "not a crate"));
-    EXPECT_THAT(StagedFolder::open(folder / "photos", true),
+    EXPECT_THAT(StagedFolder::open(folder / "photos", true, foreign_to_crate),
                 FailsWith(Code::kOutputExists, "not a crate"));
     write_text(folder / "photos" / "crate.json", manifest("a"));
-    EXPECT_THAT(StagedFolder::open(folder / "photos", true),
+    EXPECT_THAT(StagedFolder::open(folder / "photos", true, foreign_to_crate),
                 FailsWith(Code::kOutputExists, "me.png"));
     std::filesystem::rename(folder / "photos" / "me.png", folder / "photos" / "sheet.png");
-    EXPECT_THAT(StagedFolder::open(folder / "photos", true), IsOk());
+    EXPECT_THAT(StagedFolder::open(folder / "photos", true, foreign_to_crate), IsOk());
     write_text(folder / "file", "x");
-    EXPECT_THAT(StagedFolder::open(folder / "file", true), FailsWith(Code::kOutputExists, "file"));
+    EXPECT_THAT(StagedFolder::open(folder / "file", true, foreign_to_crate),
+                FailsWith(Code::kOutputExists, "file"));
     EXPECT_THAT(folder.names(), ElementsAre("file", "photos"));
 }
 

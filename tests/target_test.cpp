@@ -187,7 +187,7 @@ class TargetTest : public testing::Test {
         auto reports = pack_all(parsed, options);
         if (!reports) return reports;
         for (const PackReport& report : reports.value()) {
-            EXPECT_TRUE(report.proven) << report.target;
+            EXPECT_TRUE(report.proven) << report.target.name;
             for (const Finding& f : report.findings)
                 if (f.severity == Severity::kStop) {
                     ADD_FAILURE() << to_text(f);
@@ -324,7 +324,8 @@ do = "bake"
     const auto parsed = parse_recipe(with(two), "tamsin.recipe.toml", folder_.path());
     const auto again = pack_all(parsed.value(), replace);
     ASSERT_THAT(again, IsOk());
-    for (const PackReport& report : again.value()) EXPECT_EQ(report.reused, 3U) << report.target;
+    for (const PackReport& report : again.value())
+        EXPECT_EQ(report.reused, 3U) << report.target.name;
 }
 
 TEST_F(TargetTest, ASecondTargetIsMeasuredByTheFirst) {

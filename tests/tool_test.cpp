@@ -547,9 +547,9 @@ TEST(DocsTest, EveryKeyOfSheetsAndRecipesIsExplained) {
                    keys_read_in({"rig/rig_sheet.cpp", "rig/follow.cpp", "rig/aim.cpp",
                                  "rig/limb.cpp", "rig/chain.cpp", "rig/twist.cpp", "rig/limit.cpp",
                                  "rig/roll.cpp", "rig/drive.cpp", "rig/lag.cpp"}),
-               recipe = keys_read_in({"pack/recipe.cpp", "pack/recipe_parts.cpp",
-                                      "pack/recipe_shaping.cpp", "pack/recipe_cues.cpp"}),
-               target = keys_read_in({"pack/target.cpp"});
+               recipe = keys_read_in({"recipe/recipe.cpp", "recipe/recipe_parts.cpp",
+                                      "recipe/recipe_shaping.cpp", "recipe/recipe_cues.cpp"}),
+               target = keys_read_in({"recipe/target.cpp"});
     EXPECT_GT(target.size(), 15U);
     EXPECT_GT(rules.size(), 40U);
     EXPECT_GT(recipe.size(), 40U);

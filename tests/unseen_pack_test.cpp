@@ -45,7 +45,7 @@ PackedClip packed(const std::string& name, double joint_mm, double vertex_mm, bo
 
 TEST(UnseenReportTest, TheSummaryTellsTheWorst) {
     PackReport report;
-    report.name = "t", report.folder = "out", report.rate = {30, 1};
+    report.name = "t", report.folder = "out", report.target.rate = {30, 1};
     report.clips = {packed("walk", 0.5, 0.25, false), packed("pick", 0.125, 2, true)};
     report.clips[0].proof.rotation_degrees.add(0.25, 4, "head");
     report.demands = 10, report.unmet = 3;
@@ -141,10 +141,9 @@ TEST_F(UnseenPackTest, DrivesAndTurnedAxesAreToldInTheCratesAxes) {
     PackReport report;
     report.drives = {drive};
     report.turns = {{"hips", from_axis_angle({0, 1, 0}, kPi / 2)}};
-    Target target;
-    target.convention = {1, Axis::kPlusZ, Axis::kPlusX, Hand::kLeft};
+    report.target.convention = {1, Axis::kPlusZ, Axis::kPlusX, Hand::kLeft};
     std::string text;
-    manifest_json(report, target, [&](std::string_view part) { text += part; });
+    report.encode([&](std::string_view part) { text += part; });
     const json manifest = json::parse(text);
     const json& inputs = manifest["drives"][0]["inputs"];
     // Inside up is +Y, here +Z. An arrow keeps its way; a turn about it counts the other way round

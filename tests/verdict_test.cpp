@@ -362,7 +362,7 @@ TEST(VerdictTest, CratesThatWereChangedDoNotOpen) {
     EXPECT_THAT(with("clips/c.glb", "../c.glb"), FailsWith(Code::kValueBad, "outside the crate"));
     EXPECT_THAT(with("\"version\": 2", "\"version\": 1"), FailsWith(Code::kValueBad, "version"));
     EXPECT_THAT(with("\"up\": \"+Z\"", "\"up\": \"+W\""),
-                FailsWith(Code::kValueBad, "convention that is none"));
+                FailsWith(Code::kValueBad, "up: \"+W\" in target"));
     test::write_text(folder / "out/crate.json", manifest);
     std::string glb = test::read_text(folder / "out/clips/c.glb");
     glb.back() = static_cast<char>(glb.back() ^ 1);

@@ -10,20 +10,11 @@
 #include <string>
 #include <vector>
 
+#include "mellow/manifest.h"
 #include "mellow/result.h"
-#include "mellow/safe_write.h"
 #include "mellow/target.h"
 
 namespace mellow {
-
-/// One demand on one file, and whether it is met.
-struct Demand {
-    std::string id;    ///< stable: "joint-order", "closing-sample"; all are in docs/target.md
-    std::string file;  ///< within what is checked; empty: all of it together
-    std::string wanted, found;
-    bool met = true;
-    std::string remedy;  ///< a line to paste, where there is one; of demands that are not met
-};
 
 /// All demands of a target, each with what was found. Passed when none is unmet.
 struct CheckReport {

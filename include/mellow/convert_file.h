@@ -14,11 +14,10 @@
 #include "mellow/rate.h"
 #include "mellow/read.h"
 #include "mellow/result.h"
+#include "mellow/write.h"
 
 namespace mellow {
 
-/// What of a scene is written.
-enum class SceneParts { kAll, kSkin, kMotion };
 /// Where pictures go.
 enum class Textures { kEmbedded, kBeside, kLeftOut };
 

@@ -12,6 +12,7 @@
 
 #include "mellow/clip.h"
 #include "mellow/compare.h"
+#include "mellow/manifest.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
 #include "mellow/sheet.h"
@@ -29,9 +30,6 @@ struct ClipSource {
 /// Whether the motions of all clips are kept, or each is read, checked and let go again: then
 /// `motions` stays empty, and memory does not grow with the samples.
 enum class Motions { kKept, kChecked };
-
-/// Whether a part of a plan, packed as a share (pack.h), is opened as if it were a crate.
-enum class Parts { kRefused, kOpened };
 
 /// Which share of a plan a part holds.
 struct CratePart {

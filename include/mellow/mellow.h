@@ -58,6 +58,7 @@
 #include "mellow/joint_fit.h"
 #include "mellow/joint_map.h"
 #include "mellow/lift.h"
+#include "mellow/manifest.h"
 #include "mellow/motion_check.h"
 #include "mellow/motion_table.h"
 #include "mellow/motion_text.h"

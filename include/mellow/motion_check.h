@@ -91,6 +91,9 @@ struct MotionCheck {
     std::vector<WheelMotion> wheels;
     std::vector<PlaneMotion> planes;
     Pop pop;
+
+    /// There is something that was looked at.
+    bool any() const { return !feet.empty() || !wheels.empty() || !planes.empty(); }
 };
 
 /// Joints that are feet by their names: foot, ankle, hoof or paw, once left and once right.

@@ -11,32 +11,13 @@
 #include <string>
 #include <vector>
 
-#include "mellow/check.h"
-#include "mellow/clip.h"
-#include "mellow/motion_check.h"
-#include "mellow/prove.h"
+#include "mellow/manifest.h"
+#include "mellow/progress.h"
 #include "mellow/recipe.h"
 #include "mellow/result.h"
-#include "mellow/rig_rules.h"
 #include "mellow/safe_write.h"
 
 namespace mellow {
-
-/// What is being done, and how much of it: 0 of 0 where there is nothing to count.
-struct Progress {
-    std::string what;
-    std::size_t done = 0, of = 0;
-};
-using PackProgress = std::function<void(const Progress&)>;
-
-/// One of `of` shares of a plan, counted from 1.
-struct Share {
-    int number = 1, of = 1;
-    std::string plan = {};  ///< hash of recipe, figure, target and all clips; known when it is made
-    std::size_t clips = 0;  ///< of the whole plan
-    std::string recipe = {};  ///< found from the folder of the crate that is the part
-    std::string part = {};    ///< from there to what was given as the part's folder: "." or ".."
-};
 
 /// How a recipe is packed, beside what it says itself.
 struct PackOptions {
@@ -55,123 +36,17 @@ struct PackOptions {
     PackProgress progress;  ///< called with what is being done, never twice at once
 };
 
-/// One file that was written or read, with its XXH3 128-bit hash in hex.
-struct FileRecord {
-    std::string role, file;
-    std::size_t bytes = 0;
-    std::string hash;
-    std::vector<FileRecord> parts = {};  ///< files that it refers to, such as its buffer
-};
-
-/// What one morph target does in a clip.
-struct MorphActivity {
-    double least = 0, most = 0;  ///< weights
-    int first_sample = -1;       ///< the first whose weight is not 0; -1: it is idle
-    double vertex_mm = 0;        ///< the most that it moves a vertex, whatever joints do
-};
-
-/// The morph weights of one mesh that a clip holds.
-struct PackedMorphs {
-    std::string mesh;  ///< name of the mesh node
-    std::vector<std::string> targets;
-    std::vector<MorphActivity> activity;  ///< one per target
-};
-
-/// A scalar channel that a clip holds.
-struct PackedScalar {
-    std::string name, unit;
-};
-
-/// A part of a shaped clip, in samples of the clip, both included.
-struct PackedPart {
-    std::string name;
-    int first_sample = 0, last_sample = 0;
-    int times = 1;  ///< played so often, one after the other
-};
-
-/// One clip as it was packed. The samples themselves are in the files.
-struct PackedClip {
-    ClipInfo clip;
-    std::vector<PackedMorphs> morphs;
-    std::vector<PackedScalar> scalars;
-    SamplePlan plan;
-    std::string timeline;
-    std::string motion;             ///< the file it is from; empty for the figure's own
-    std::string where;              ///< of its range in the recipe, for messages
-    std::vector<PackedPart> parts;  ///< of a shaped clip
-    FileRecord file;
-    FileRecord thumbnail;  ///< its small picture; without a name: none
-    LoopGap gap;
-    std::string gap_joint, gap_turned;  ///< where its place and its turn are, in the crate's names
-    MotionCheck motion_check;
-    double worst_shear = 0;
-    std::string shear_joint;
-    std::vector<std::string> sheared_joints;  ///< that lost more than 1e-4 of a member
-    ClipProof proof;
-    /// Demands of the target on its file, where it has one of its own: how many are met, and the
-    /// others.
-    std::size_t demands_met = 0;
-    std::vector<Demand> demands_unmet;
-    bool passed = false;  ///< everything in `proof` is within the tolerance
-    /// Hash of all that the clip depends on; a clip of the same hash need not be baked again.
-    std::string inputs;
-    /// Of its range and rig, which clips may share word for word, and of this clip alone; as they
-    /// were before any [checks].
-    Findings shared, findings;
-    bool reused = false;  ///< taken from the crate that stood there, its bytes checked
-};
-
-/// A drive rule from angles of joints to a morph weight, in the axes of the joints as they are in
-/// the crate. The weights are in the clips all the same; this is for an engine that moves the
-/// joints itself. See docs/crate.md for how it is evaluated.
-struct KeptDrive {
-    /// One angle that is read.
-    struct Input {
-        std::string joint;
-        bool twist = false;  ///< about the axis; else how far the axis has swung
-        Vec3 axis;
-        ValueCurve curve;  ///< over degrees
-    };
-    std::string mesh, target;
-    bool product = true;  ///< of the inputs; else their sum
-    std::vector<Input> inputs;
-};
-
-/// A motion file, or a clip, that could not be used and was left out, as the recipe allows.
-struct SkippedFile {
-    std::string file;
-    Findings findings;
-};
-
-/// What packing one target came to.
-struct PackReport {
-    std::string name;
-    std::string target, root, hips;
-    FrameRate rate;
+/// What packing one target came to: the manifest of its crate, and what else is to be said.
+struct PackReport : Manifest {
     std::filesystem::path folder;  ///< where the crate is, or where it was kept aside
     std::filesystem::path backup;  ///< what it replaced; empty when nothing stood there
     std::vector<std::filesystem::path> removed_backups;  ///< older ones, beyond how many are kept
-    std::optional<Share> share;                          ///< of which this is the part
-    bool unchanged = false;  ///< the same bytes stood there; nothing was written, no backup made
-    bool of_takes = false;   ///< written by write_crate(): measured against takes, no rig
-    /// Everything that was asked for is in the crate and within the tolerance.
-    bool proven = false;
-    bool placed = false;     ///< the crate stands where it was asked for
-    std::size_t reused = 0;  ///< clips that were taken from the crate that stood there
-    std::vector<SkippedFile> skipped;
-    std::vector<FileRecord> sources;
-    FileRecord skin, picture;
-    std::vector<std::string> joints, morph_targets;
-    /// Joints that took the axes of another skeleton: what their own axes were turned by.
-    std::vector<std::pair<std::string, Quat>> turns;
-    std::vector<KeptDrive> drives;
-    double height_m = 0;
+    bool unchanged = false;   ///< the same bytes stood there; nothing was written, no backup made
+    bool of_takes = false;    ///< written by write_crate(): measured against takes, no rig
+    bool placed = false;      ///< the crate stands where it was asked for
+    std::size_t reused = 0;   ///< clips that were taken from the crate that stood there
     std::size_t demands = 0;  ///< of the target on the files: how many were looked at
     std::size_t unmet = 0;    ///< and how many are not met and not accepted
-    std::vector<std::string>
-        accepted;  ///< ids of demands that the recipe's [checks] let pass unmet
-    std::vector<PackedClip> clips;
-    Tolerance tolerance;
     std::vector<std::string> off;  ///< codes of findings that the recipe turned off
     Findings findings;             ///< with the reasons when it is not proven
 };
@@ -237,10 +112,8 @@ void report_summary(const PackReport& report, const TextSink& out);
 /// Findings for people, the gravest first; those of one code and severity together, with the first
 /// in full and the places of the others behind.
 std::string grouped_text(const Findings& findings);
-/// The whole report as text for people, and the manifest and report as JSON (docs/crate.md);
-/// handed over clip by clip.
+/// The whole report as text for people, and as JSON (docs/crate.md); handed over clip by clip.
 void report_text(const PackReport& report, const TextSink& out);
 void report_json(const PackReport& report, const TextSink& out);
-void manifest_json(const PackReport& report, const Target& target, const TextSink& out);
 
 }  // namespace mellow

@@ -55,8 +55,8 @@ struct ClipProof {
     /// An upper bound: how far a vertex moves from its own, and what rounding made of its place.
     Deviation vertex_mm;
     Deviation weight;
-    /// Of morph weights from what the drives that a crate's manifest names make of the joints in the
-    /// same file, where it names any.
+    /// Of morph weights from what the drives that a crate's manifest names make of the joints in
+    /// the same file, where it names any.
     Deviation driven_weight;
     Deviation scalar;  ///< of scalar channels, relative to their size where that is above 1
     std::vector<KindProof> kinds;  ///< by name

@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "mellow/bytes.h"
+#include "mellow/file_format.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
 #include "mellow/true_convention.h"
@@ -45,8 +46,9 @@ ReadLimits limits_for(const TrueConvention& truth);
 struct ReadResult {
     Scene scene;
     Findings findings;
-    std::string format;           ///< "glTF 2.0 binary", "COLLADA 1.4.1", "BVH"
+    std::string format;           ///< with its version: "glTF 2.0 binary", "COLLADA 1.4.1", "BVH"
     bool keys_on_frames = false;  ///< the format counts frames, not seconds
+    std::optional<FileFormat> kind = {};  ///< nothing for texts of motion
 };
 
 /// Loads a file by its path relative to the scene file.

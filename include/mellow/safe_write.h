@@ -49,10 +49,13 @@ class Unfinished;
 /// such names is removed. Destroyed without commit() or keep_aside() it disappears.
 class StagedFolder {
   public:
-    /// Fails with output-exists when `final` exists and `replace` is false, or when its crate.json
-    /// does not say that it is a crate, or does not name all that is in it (then it is not ours to
-    /// replace).
-    static Result<StagedFolder> open(const std::filesystem::path& final, bool replace);
+    /// What keeps a folder that stands there from giving way, in words; empty where nothing does.
+    using Foreign = std::function<std::string(const std::filesystem::path&)>;
+
+    /// Fails with output-exists when `final` exists and `replace` is false, or `foreign` says that
+    /// it is not ours to replace (foreign_to_crate() in manifest.h).
+    static Result<StagedFolder> open(const std::filesystem::path& final, bool replace,
+                                     const Foreign& foreign);
 
     StagedFolder(StagedFolder&& other) noexcept;
     StagedFolder& operator=(StagedFolder&&) = delete;
@@ -67,7 +70,7 @@ class StagedFolder {
     const std::filesystem::path& path() const { return partial_; }
 
     /// Whether open() would be willing: nothing is made.
-    static Status check(const std::filesystem::path& final, bool replace);
+    static Status check(const std::filesystem::path& final, bool replace, const Foreign& foreign);
     /// The backups of a place, `NAME.backup-N`, the oldest first.
     static std::vector<std::filesystem::path> backups(const std::filesystem::path& final);
 

@@ -18,9 +18,6 @@
 
 namespace mellow {
 
-/// Shares are counted from 1; there may be more of them than clips.
-inline constexpr int kMostShares = 100'000;
-
 /// "3/16". Fails with value-bad unless both are whole numbers with 1 <= number <= of, and `of` is
 /// at most kMostShares.
 Result<Share> parse_share(const std::string& text);

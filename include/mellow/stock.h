@@ -39,6 +39,7 @@ struct TimelineStock {
     int channels = 0, keys = 0;
     int animated_nodes = 0, animated_joints = 0, animated_morphs = 0;
     bool controls_alone = false;  ///< there are deform joints, and all keys are on other nodes
+    bool telling = true;          ///< its name is not one that programs give
     std::vector<MovingSpan> moving;
     std::vector<std::int64_t> cuts;  ///< last frame before a jump between two stills
 };

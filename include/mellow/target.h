@@ -16,6 +16,8 @@
 
 #include "mellow/clip.h"
 #include "mellow/convention.h"
+#include "mellow/file_format.h"
+#include "mellow/file_record.h"
 #include "mellow/fit.h"
 #include "mellow/joint_fit.h"
 #include "mellow/rate.h"
@@ -32,12 +34,6 @@ enum class Layout {
 };
 /// "skin-and-clips", "skin-and-library", "one-file" or "clips-with-skin".
 std::string_view name(Layout layout);
-
-enum class FileFormat { kGlb, kGltf, kDae, kBvh, kCsv };
-/// "glb", "gltf", "dae", "bvh" or "csv": also what such a file's name ends in.
-std::string_view name(FileFormat format);
-/// The way back; nothing for other texts.
-std::optional<FileFormat> parse_file_format(std::string_view text);
 
 /// Where the pictures of skins go. In glTF text and COLLADA they never are in the scene file.
 enum class Pictures { kEmbedded, kBeside, kLeftOut };
@@ -64,13 +60,6 @@ struct NameRule {
     Case letters = Case::kKeep;
     std::string allowed = "_-.";  ///< besides letters and digits
     std::string replace = "_";    ///< in place of each character that is not allowed
-};
-
-/// A file that was read for a target, with the hash of its bytes (XXH3, 128 bits, in hex).
-struct TargetFile {
-    std::string role, file;
-    std::size_t bytes = 0;
-    std::string hash;
 };
 
 /// Which clips of a recipe a crate has: patterns of their names and groups. A clip must fit each
@@ -121,7 +110,7 @@ struct Target {
     int most_samples = 250'000;  ///< of one clip; its joints times samples: 80 times as many
 
     std::string text;               ///< all that it says, in one form: what clips depend on
-    std::vector<TargetFile> files;  ///< target file and joint list, as they were read
+    std::vector<FileRecord> files;  ///< target file and joint list, as they were read
     std::string where;              ///< its table in the recipe, for messages
 };
 

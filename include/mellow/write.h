@@ -53,6 +53,9 @@ struct ColladaOptions {
     bool from_zero = false;
 };
 
+/// What of a scene is written.
+enum class SceneParts { kAll, kSkin, kMotion };
+
 /// The files of one scene.
 struct WrittenScene {
     std::vector<WrittenFile> files;  ///< the scene file first

@@ -152,6 +152,28 @@ std::string_view name(Severity severity) {
     return "stop";
 }
 
+std::string file_of(const Finding& finding) {
+    return finding.where.substr(0, finding.where.find_first_of(":,"));
+}
+
+std::string place_in_file(const Finding& finding) {
+    const auto comma = finding.where.find(", ");
+    if (comma == std::string::npos) return finding.where;
+    const std::string place = finding.where.substr(comma + 2);
+    return place.substr(0, place.find(", "));
+}
+
+std::string edit_lines(const std::vector<Edit>& edits) {
+    std::string out;
+    for (const Edit& edit : edits)
+        out.append(out.empty() ? "" : "\n")
+            .append(edit.key)
+            .append(" = ")
+            .append(edit.value)
+            .append(&edit == &edits.front() ? "   # under [" + edit.table + "]" : "");
+    return out;
+}
+
 std::string to_text(const Finding& finding) {
     std::string text(name(finding.severity));
     text.append("[").append(name(finding.code)).append("] ").append(shown(finding.where));

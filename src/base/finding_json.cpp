@@ -6,6 +6,11 @@ void write_finding(JsonWriter& json, const Finding& f) {
     json.member("code", name(f.code)).member("severity", name(f.severity));
     json.member("where", f.where).member("found", f.found);
     json.member("expected", f.expected).member("remedy", f.remedy);
+    if (f.edits.empty()) return;
+    json.list("edits", f.edits, [&](const Edit& edit) {
+        json.begin_object().member("table", edit.table).member("key", edit.key);
+        json.text_member("value", edit.value).end_object();
+    });
 }
 
 void write_findings(JsonWriter& json, const Findings& findings) {

@@ -2,14 +2,20 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace mellow {
 
 bool TrueConvention::answers(const Finding& note) const {
     if (note.code == Code::kAxisSuspect) return up && front;
     if (note.code == Code::kHandSuspect) return hand.has_value();
     if (note.code == Code::kSizeSuspect) return metres_per_unit.has_value();
-    return whole() && note.code == Code::kAssumed && note.severity == Severity::kNote &&
-           (note.found.ends_with("its unit and axes") || note.found == "no unit");
+    const auto known = [&](const Edit& edit) {
+        return (edit.key == "unit" && metres_per_unit) || (edit.key == "up" && up) ||
+               (edit.key == "front" && front);
+    };
+    return note.code == Code::kAssumed && !note.edits.empty() &&
+           std::all_of(note.edits.begin(), note.edits.end(), known);
 }
 
 Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames) {

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "mellow/bake.h"
-#include "pack/jobs.h"
+#include "plan/jobs.h"
 
 namespace mellow {
 

@@ -8,11 +8,12 @@
 #include <set>
 
 #include "base/at.h"
-#include "crate/hash.h"
+#include "crate/clip_files.h"
+#include "crate/clip_record.h"
+#include "crate/file_names.h"
+#include "disk/hash.h"
 #include "mellow/shape.h"
-#include "pack/clip_files.h"
-#include "pack/clip_record.h"
-#include "pack/target_table.h"
+#include "recipe/target_table.h"
 
 namespace mellow {
 namespace {
@@ -59,18 +60,17 @@ std::vector<PackedMorphs> packed_morphs(const Clip& clip, const Scene& figure) {
 Status can_hold(const Target& target, const Clip& clip) {
     const bool own_meshes =
         target.layout == Layout::kOneFile || target.layout == Layout::kClipsWithSkin;
-    const bool morphs = target.clip_format == FileFormat::kBvh ||
-                        (target.clip_format == FileFormat::kDae && !own_meshes);
-    const bool scalars =
-        target.clip_format == FileFormat::kBvh || target.clip_format == FileFormat::kDae;
-    if ((!morphs || clip.morphs.empty()) && (!scalars || clip.scalars.empty())) return {};
-    return Finding{Code::kLeftOut,
-                   Severity::kStop,
-                   target.where,
-                   fmt::format("{} for clips with {}", name(target.clip_format),
-                               clip.scalars.empty() || !scalars ? "morph weights" : "scalars"),
-                   "a format that holds them: glb, gltf or csv",
-                   "format = \"glb\"; or leave morph targets out: [[morphs]] with do = \"drop\""};
+    const FormatTraits& format = traits(target.clip_format);
+    const bool weights = format.loose_weights || (format.meshes && own_meshes);
+    if ((weights || clip.morphs.empty()) && (format.scalars || clip.scalars.empty())) return {};
+    return Finding{
+        Code::kLeftOut,
+        Severity::kStop,
+        target.where,
+        fmt::format("{} for clips with {}", name(target.clip_format),
+                    clip.scalars.empty() || format.scalars ? "morph weights" : "scalars"),
+        "a format that holds them: glb, gltf or csv",
+        "format = \"glb\"; or leave morph targets out: [[morphs]] with do = \"drop\""};
 }
 
 /// Counts the demands that are met and keeps the others.
@@ -85,16 +85,15 @@ void keep_demands(std::vector<Demand> demands, PackedClip& packed) {
 
 }  // namespace
 
-Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written,
-                             const std::string& role) {
+Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written, FileRole role) {
     FileRecord record;
     for (const WrittenFile& file : written.files) {
         if (folder != nullptr) MELLOW_CHECK(folder->write(file.name, file.bytes));
-        FileRecord one{role, file.name, file.bytes.size(), hash_hex(file.bytes), {}};
+        FileRecord one{role, file.name, file.bytes.size(), hash_hex(file.bytes)};
         if (record.file.empty())
             record = std::move(one);
         else
-            record.parts.push_back(std::move(one));
+            record.parts.push_back(std::move(one)), record.parts.back().part = true;
     }
     return record;
 }
@@ -109,7 +108,7 @@ Result<Bounds> write_skin(StagedFolder* folder, Scene skin, const Target& target
     if (target.layout == Layout::kOneFile) {  // its file comes when it has its clips
         MELLOW_TRY(crate.skin, decode_scene(unstored(written), target));
     } else {
-        MELLOW_TRY(report.skin, put_files(folder, written, "skin"));
+        MELLOW_TRY(report.skin, put_files(folder, written, FileRole::kSkin));
         MELLOW_TRY(StoredFile stored, folder == nullptr
                                           ? Result<StoredFile>(unstored(written))
                                           : stored_file(folder->path() / report.skin.file));
@@ -144,7 +143,7 @@ Result<Scene> write_clip(const ClipPlace& place, Clip clip, const std::string& n
         MELLOW_TRY(written, encode_clip(place.skeleton, clip, target, name));
     }
     append(packed.shared, written.findings);
-    MELLOW_TRY(packed.file, put_files(&place.folder, written, "clip"));
+    MELLOW_TRY(packed.file, put_files(&place.folder, written, FileRole::kClip));
     CheckedFile read = read_checked(place.folder.path() / packed.file.file, packed.file.file);
     packed.clip = std::move(clip);
     const ClipInfo& told = packed.clip;
@@ -200,18 +199,19 @@ void check_written(const std::filesystem::path& folder, const Target& target, Kn
     report.accepted.assign(accepted.begin(), accepted.end());
 }
 
-Status write_tables(StagedFolder& folder, const PackReport& report, const Target& target) {
-    MELLOW_CHECK(folder.write_text(
-        "crate.json", [&](const TextSink& out) { manifest_json(report, target, out); }));
+Status write_tables(StagedFolder& folder, const PackReport& report) {
+    const Target& target = report.target;
     MELLOW_CHECK(
-        folder.write_text("report.json", [&](const TextSink& out) { report_json(report, out); }));
+        folder.write_text(kManifestFile, [&](const TextSink& out) { report.encode(out); }));
     MELLOW_CHECK(
-        folder.write_text("report.txt", [&](const TextSink& out) { report_text(report, out); }));
+        folder.write_text(kReportFile, [&](const TextSink& out) { report_json(report, out); }));
     MELLOW_CHECK(
-        folder.write_text("target.toml", [&](const TextSink& out) { out(target_toml(target)); }));
+        folder.write_text(kReportText, [&](const TextSink& out) { report_text(report, out); }));
+    MELLOW_CHECK(
+        folder.write_text(kTargetFile, [&](const TextSink& out) { out(target_toml(target)); }));
     if (target.joints.list.joints.empty()) return {};
     return folder.write_text(
-        "joints.txt", [&](const TextSink& out) { out(joint_list_text(target.joints.list)); });
+        kJointsFile, [&](const TextSink& out) { out(joint_list_text(target.joints.list)); });
 }
 
 Status place(StagedFolder& folder, bool good, int keep, PackReport& report) {

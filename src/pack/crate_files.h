@@ -5,6 +5,8 @@
 #include <string>
 #include <vector>
 
+#include "check/check_folder.h"
+#include "figure/fitted_figure.h"
 #include "mellow/clip.h"
 #include "mellow/crate.h"
 #include "mellow/pack.h"
@@ -12,15 +14,12 @@
 #include "mellow/safe_write.h"
 #include "mellow/target.h"
 #include "mellow/write.h"
-#include "pack/check_folder.h"
-#include "pack/fitted_figure.h"
 
 namespace mellow {
 
 /// Writes the files of one output and records them, the first with the others as its parts; without
 /// a folder nothing is written. Fails as StagedFolder::write() does.
-Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written,
-                             const std::string& role);
+Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written, FileRole role);
 
 /// Writes a skin under a name and reads it back: it is the crate's from then on, and told in the
 /// report. Where it is written later, with its clips, and without a folder it is only made and
@@ -56,7 +55,7 @@ void check_written(const std::filesystem::path& folder, const Target& target, Kn
                    PackReport& report, const Checks& checks = {});
 
 /// Writes the manifest, the reports and the target with its joint list.
-Status write_tables(StagedFolder& folder, const PackReport& report, const Target& target);
+Status write_tables(StagedFolder& folder, const PackReport& report);
 
 /// Puts the folder in its place, or keeps it aside where it is not `good`; the report says which.
 Status place(StagedFolder& folder, bool good, int keep, PackReport& report);

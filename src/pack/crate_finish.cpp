@@ -6,11 +6,12 @@
 #include <map>
 
 #include "base/text.h"
-#include "crate/hash.h"
-#include "pack/checks.h"
+#include "crate/file_names.h"
+#include "disk/hash.h"
 #include "pack/crate_files.h"
 #include "pack/crate_output.h"
-#include "pack/target_table.h"
+#include "recipe/checks.h"
+#include "recipe/target_table.h"
 
 namespace mellow {
 namespace {
@@ -26,10 +27,10 @@ std::string csv_cell(const std::string& text) {
 
 Status CrateOutput::draw() {
     MELLOW_TRY(const Bytes png, picture());
-    MELLOW_CHECK(folder_->write("sheet.png", png));
-    report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png), {}};
+    MELLOW_CHECK(folder_->write(kSheetFile, png));
+    report_.picture = {FileRole::kPicture, kSheetFile, png.size(), hash_hex(png)};
     if (report_.clips.size() > crate_.clips.size())
-        report_.findings.push_back({Code::kLeftOut, Severity::kNote, "sheet.png",
+        report_.findings.push_back({Code::kLeftOut, Severity::kNote, kSheetFile,
                                     fmt::format("the first {} of {} clips are drawn",
                                                 crate_.clips.size(), report_.clips.size()),
                                     "", ""});
@@ -39,7 +40,7 @@ Status CrateOutput::draw() {
 /// The contact sheet; that of the crate that stands there, where nothing on it has changed.
 Result<Bytes> CrateOutput::picture() {
     if (standing_ && drawn_reused_ == crate_.clips.size() &&
-        standing_->skin().hash == report_.skin.hash && same_drawn())
+        standing_->manifest().skin.hash == report_.skin.hash && same_drawn())
         if (auto have = standing_->picture()) return std::move(*have);
     for (std::size_t i = 0; i < crate_.motions.size(); ++i)
         if (crate_.motions[i].nodes.empty()) {
@@ -54,18 +55,11 @@ Result<Bytes> CrateOutput::picture() {
 }
 
 bool CrateOutput::same_drawn() const {
-    const std::vector<std::string>& names = standing_->names();
-    const std::size_t drawn = crate_.clips.size();
-    if (std::min(names.size(), kMostDrawn) != drawn) return false;
-    return std::equal(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(drawn),
-                      crate_.clips.begin(),
-                      [](const std::string& a, const ClipInfo& b) { return a == b.name; });
-}
-
-Findings CrateOutput::all_skipped() const {
-    Findings all;
-    for (const SkippedFile& skipped : report_.skipped) append(all, skipped.findings);
-    return all;
+    const std::vector<PackedClip>& were = standing_->manifest().clips;
+    if (std::min(were.size(), kMostDrawn) != crate_.clips.size()) return false;
+    return std::equal(
+        crate_.clips.begin(), crate_.clips.end(), were.begin(),
+        [](const ClipInfo& is, const PackedClip& was) { return is.name == was.clip.name; });
 }
 
 /// Morph targets that no clip uses.
@@ -108,9 +102,9 @@ Result<PackReport> CrateOutput::finish() {
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)
         if (!level) report_.off.emplace_back(name(code));
-    MELLOW_CHECK(write_tables(*folder_, report_, target_));
+    MELLOW_CHECK(write_tables(*folder_, report_));
     if (jobs_->has_cues() || recipe_.motion.cues)
-        MELLOW_CHECK(folder_->write_text("cues.csv", [&](const TextSink& out) {
+        MELLOW_CHECK(folder_->write_text(kCuesFile, [&](const TextSink& out) {
             out("clip,name,seconds,until,sample,joint\n");
             for (const PackedClip& packed : report_.clips)
                 for (const Cue& cue : packed.clip.cues)
@@ -119,8 +113,7 @@ Result<PackReport> CrateOutput::finish() {
                                     std::lround(cue.first * packed.clip.rate.per_second()),
                                     csv_cell(cue.joint)));
         }));
-    MELLOW_CHECK(
-        folder_->write_text("recipe.toml", [&](const TextSink& out) { out(recipe_.text); }));
+    MELLOW_CHECK(folder_->write_text(kRecipeFile, [&](const TextSink& out) { out(recipe_.text); }));
     if (!options_.rehearse) MELLOW_CHECK(place(*folder_, fit_to_place(), options_.keep, report_));
     return std::move(report_);
 }

@@ -8,18 +8,18 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "check/check_folder.h"
+#include "crate/clip_json.h"
+#include "crate/clip_record.h"
+#include "figure/driven_weights.h"
+#include "figure/kept_drives.h"
 #include "mellow/fit.h"
 #include "mellow/shaping.h"
-#include "pack/check_folder.h"
-#include "pack/checks.h"
-#include "pack/clip_cues.h"
-#include "pack/clip_json.h"
 #include "pack/clip_judge.h"
-#include "pack/clip_record.h"
 #include "pack/crate_files.h"
-#include "pack/driven_weights.h"
-#include "pack/kept_drives.h"
-#include "pack/target_table.h"
+#include "plan/clip_cues.h"
+#include "recipe/checks.h"
+#include "recipe/target_table.h"
 
 namespace mellow {
 namespace {
@@ -87,10 +87,9 @@ std::filesystem::path output_of(const Recipe& recipe, const Target& target) {
 CrateOutput::CrateOutput(const Recipe& recipe, const Target& target, const PackOptions& options)
     : recipe_(recipe), target_(target), options_(options) {
     report_.name = recipe.name;
-    report_.target = target.name;
+    report_.target = target;
     report_.folder = output_of(recipe, target);
     report_.tolerance = recipe.tolerance;
-    report_.rate = target.rate;
 }
 
 Status CrateOutput::open() {
@@ -109,8 +108,9 @@ Status CrateOutput::open() {
                            "export TMPDIR=/tmp"};
         place = scratch / fmt::format("mellow-{}-{}", recipe_.name, target_.name);
     }
-    MELLOW_TRY(StagedFolder folder,
-               StagedFolder::open(place, options_.rehearse || options_.replace || own));
+    MELLOW_TRY(
+        StagedFolder folder,
+        StagedFolder::open(place, options_.rehearse || options_.replace || own, foreign_to_crate));
     folder_.emplace(std::move(folder));
     return look_into(std::move(standing), own);
 }
@@ -123,7 +123,7 @@ Status CrateOutput::look() {
 
 /// True for the part of the same share.
 bool CrateOutput::is_own(const StandingCrate& crate) const {
-    const auto have = crate.share();
+    const auto have = crate.manifest().share;
     return have && options_.share && have->number == options_.share->number &&
            have->of == options_.share->of;
 }
@@ -144,17 +144,17 @@ std::optional<PackReport> CrateOutput::unchanged() const {
     return standing_->report(recipe_, target_);
 }
 
-Status CrateOutput::begin(const Jobs& jobs, const PackReport& common) {
+Status CrateOutput::begin(const Jobs& jobs) {
     jobs_ = &jobs;
     overlaps_.emplace(jobs.clips());
-    report_.sources = {{"recipe", recipe_.file, recipe_.bytes, recipe_.hash, {}}};
-    for (const TargetFile& file : target_.files)
-        report_.sources.push_back({file.role, file.file, file.bytes, file.hash, {}});
-    report_.sources.insert(report_.sources.end(), common.sources.begin(), common.sources.end());
-    report_.findings = common.findings;
-    report_.skipped = common.skipped;
-    report_.drives = common.drives;
-    report_.turns = common.turns;
+    const InputNotes& notes = jobs.notes();
+    report_.sources = {{FileRole::kRecipe, recipe_.file, recipe_.bytes, recipe_.hash}};
+    report_.sources.insert(report_.sources.end(), target_.files.begin(), target_.files.end());
+    report_.sources.insert(report_.sources.end(), notes.files.begin(), notes.files.end());
+    report_.findings = notes.findings;
+    report_.skipped = notes.skipped;
+    report_.drives = jobs.figure().drives();
+    report_.turns = jobs.figure().turns();
     MELLOW_TRY(FittedFigure fitted,
                FittedFigure::make(jobs.figure(), recipe_, target_, report_.findings));
     fitted_.emplace(std::move(fitted));
@@ -437,7 +437,8 @@ Status CrateOutput::write_shared() {
         encode_scene(with_clips(one ? skin_scene_ : joints, fitted_->skeleton(), clips, target_),
                      target_, shared_format(), one ? names_.skin : names_.library));
     say_once(report_.findings, written.findings);
-    MELLOW_TRY(shared_record_, put_files(folder(), written, one ? "skin" : "clip"));
+    MELLOW_TRY(shared_record_,
+               put_files(folder(), written, one ? FileRole::kSkin : FileRole::kClip));
     if (one) report_.skin = shared_record_;
     MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / shared_record_.file));
     MELLOW_TRY(shared_, decode_scene(std::move(stored), target_));
@@ -450,7 +451,7 @@ Status CrateOutput::write_shared() {
 Result<OutputClip> CrateOutput::prove_shared(std::size_t i, const BakedClip& baked) const {
     OutputClip out = kept_[i];
     out.packed.file = shared_record_;
-    out.packed.file.role = "clip";
+    out.packed.file.role = FileRole::kClip;
     const ClipInfo& told = out.packed.clip;
     MELLOW_TRY(out.motion, clip_of(*shared_, shared_format(), target_, told.name, told.samples));
     MELLOW_CHECK(prove(i, baked, {}, out));

@@ -8,16 +8,16 @@
 #include <string>
 #include <vector>
 
+#include "check/check_folder.h"
+#include "crate/clip_files.h"
+#include "figure/fitted_figure.h"
 #include "mellow/bake.h"
 #include "mellow/crate.h"
 #include "mellow/safe_write.h"
-#include "pack/check_folder.h"
-#include "pack/clip_files.h"
 #include "pack/clip_judge.h"
-#include "pack/fitted_figure.h"
-#include "pack/jobs.h"
-#include "pack/output_names.h"
 #include "pack/standing_crate.h"
+#include "plan/jobs.h"
+#include "plan/output_names.h"
 
 namespace mellow {
 
@@ -55,8 +55,8 @@ class CrateOutput {
     Status look();
     /// What stands there, where nothing has to be made again.
     std::optional<PackReport> unchanged() const;
-    /// Fits the figure and writes its skin. `common` is what was said of figure and motion files.
-    Status begin(const Jobs& jobs, const PackReport& common);
+    /// Fits the figure and writes its skin.
+    Status begin(const Jobs& jobs);
 
     /// Nodes that a take must carry so that the meshes of this crate can be measured.
     const std::vector<Mount>& mounts() const { return skin_proof_->mounts(); }
@@ -100,8 +100,6 @@ class CrateOutput {
 
     /// Draws, writes manifest and reports, and puts the crate in its place, or aside.
     Result<PackReport> finish();
-    /// Failures of all that was skipped.
-    Findings all_skipped() const;
 
   private:
     Status write_skin();

@@ -3,10 +3,10 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "crate/hash.h"
+#include "disk/hash.h"
 #include "pack/crate_output.h"
 #include "pack/dealing.h"
-#include "pack/inputs.h"
+#include "plan/inputs.h"
 
 namespace mellow {
 
@@ -48,7 +48,7 @@ Status CrateOutput::settle_share() {
                        .generic_string();
     share.part = report_.folder == recipe_.output ? "." : "..";
     report_.share = std::move(share);
-    const auto have = standing_ ? standing_->share() : std::nullopt;
+    const auto have = standing_ ? standing_->manifest().share : std::optional<Share>();
     if (!have || options_.replace || have->plan == report_.share->plan) return {};
     return Finding{Code::kOutputExists,
                    Severity::kStop,
@@ -63,7 +63,7 @@ Status CrateOutput::settle_share() {
 Finding CrateOutput::not_there(std::size_t i) const {
     const std::string& name = jobs_->clips()[i].clip.range.name;
     const auto again = [&](const StandingCrate& part) {
-        const auto share = part.share();
+        const auto share = part.manifest().share;
         return share ? fmt::format(
                            "mellow pack {} --share {}/{} -o {} --replace",
                            shell_word((recipe_.folder / recipe_.file).string()), share->number,

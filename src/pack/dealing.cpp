@@ -10,7 +10,7 @@
 #include <utility>
 
 #include "mellow/share.h"
-#include "pack/output_names.h"
+#include "plan/output_names.h"
 
 namespace mellow {
 namespace {

@@ -3,7 +3,7 @@
 
 #include <vector>
 
-#include "pack/jobs.h"
+#include "plan/jobs.h"
 
 namespace mellow {
 

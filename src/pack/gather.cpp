@@ -5,11 +5,10 @@
 #include <set>
 
 #include "base/text.h"
+#include "crate/file_names.h"
 #include "mellow/read.h"
 #include "mellow/share.h"
-#include "pack/clip_record.h"
 #include "pack/crate_output.h"
-#include "pack/manifest.h"
 
 namespace mellow {
 namespace {
@@ -26,19 +25,16 @@ struct Facts : Part {
 };
 
 Result<std::optional<Facts>> read_part(const fs::path& folder) {
-    MELLOW_TRY(Manifest manifest, open_manifest(folder, Parts::kOpened));
-    JsonMembers& json = manifest.json;
-    if (!json.has("share")) return std::optional<Facts>();
+    MELLOW_TRY(const Manifest manifest, Manifest::open(folder, Parts::kOpened));
+    if (!manifest.share) return std::optional<Facts>();
     Facts part;
     part.folder = folder;
-    part.crate = json.text("name");
-    part.target = json.object("target").text("name");
-    part.skin = json.object("skin").text("xxh3_128");
-    JsonMembers share = json.object("share");
-    part.share = read_share(share);
+    part.crate = manifest.name;
+    part.target = manifest.target.name;
+    part.skin = manifest.skin.hash;
+    part.share = *manifest.share;
     part.recipe = (folder / part.share.recipe).lexically_normal();
-    for (JsonMembers& clip : json.objects("clips"))
-        part.files[clip.text("name")] = clip.text("xxh3_128");
+    for (const PackedClip& clip : manifest.clips) part.files[clip.clip.name] = clip.file.hash;
     part.clips = part.files.size();
     return std::optional<Facts>(std::move(part));
 }
@@ -55,7 +51,7 @@ Result<std::vector<Facts>> parts_in(const fs::path& folder) {
     std::error_code error;
     if (!fs::is_directory(folder, error)) return none("no folder");
     std::vector<fs::path> places;
-    const bool itself = fs::is_regular_file(folder / "crate.json", error);
+    const bool itself = fs::is_regular_file(folder / kManifestFile, error);
     if (itself) places.push_back(folder);
     for (fs::recursive_directory_iterator at(folder, error), end; !itself && !error && at != end;
          at.increment(error)) {
@@ -63,7 +59,7 @@ Result<std::vector<Facts>> parts_in(const fs::path& folder) {
         const bool aside = name.find(".backup-") != name.npos ||
                            name.find(".partial-") != name.npos ||
                            name.find(".rejected-") != name.npos;
-        const bool crate = fs::is_regular_file(at->path() / "crate.json", error);
+        const bool crate = fs::is_regular_file(at->path() / kManifestFile, error);
         if (aside || crate || at.depth() + 1 >= kDepth) at.disable_recursion_pending();
         if (crate && !aside) places.push_back(at->path());
         error.clear();

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "crate/file_names.h"
 #include "mellow/parallel.h"
 #include "pack/pack_clip.h"
 
@@ -21,9 +22,9 @@ class Packer {
         Findings wrong;
         for (const std::filesystem::path& from : options_.from) {
             std::error_code error;
-            bool crate = std::filesystem::exists(from / "crate.json", error);
+            bool crate = std::filesystem::exists(from / kManifestFile, error);
             for (const Target& target : recipe_.targets)
-                crate = crate || std::filesystem::exists(from / target.name / "crate.json", error);
+                crate = crate || std::filesystem::exists(from / target.name / kManifestFile, error);
             if (!crate)
                 wrong.push_back({Code::kFileMissing, Severity::kStop, from.string(),
                                  "no crate and no part: there is no crate.json in it",
@@ -62,15 +63,14 @@ class Packer {
 
     Status make() {
         progress("reading " + recipe_.source);
-        PackReport common;
-        MELLOW_TRY(jobs_, Jobs::read(recipe_, common, options_.progress));
+        MELLOW_TRY(jobs_, Jobs::read(recipe_, options_.progress));
         if (jobs_->clips().empty()) {
             Findings all;  // everything that could be used was left out
-            for (SkippedFile& skipped : common.skipped) append(all, std::move(skipped.findings));
+            for (const SkippedFile& skipped : jobs_->notes().skipped) append(all, skipped.findings);
             return all;
         }
         progress("writing " + recipe_.name);
-        for (const auto& output : outputs_) MELLOW_CHECK(output->begin(*jobs_, common));
+        for (const auto& output : outputs_) MELLOW_CHECK(output->begin(*jobs_));
         Pool<Clip> memory([] { return std::make_unique<Clip>(); });
         const bool shares = std::any_of(outputs_.begin(), outputs_.end(),
                                         [](const auto& o) { return o->shares_a_file(); });

@@ -5,7 +5,7 @@
 #include "mellow/shaping.h"
 #include "mellow/travel.h"
 #include "pack/clip_judge.h"
-#include "pack/shaped_clip.h"
+#include "plan/shaped_clip.h"
 
 namespace mellow {
 namespace {

@@ -4,13 +4,13 @@
 #include <algorithm>
 #include <set>
 
+#include "crate/file_names.h"
 #include "mellow/pack.h"
 #include "mellow/read.h"
 #include "mellow/write.h"
 #include "pack/crate_output.h"
 #include "pack/dealing.h"
-#include "pack/recipe_words.h"
-#include "pack/thumbnails.h"
+#include "recipe/recipe_words.h"
 
 namespace mellow {
 namespace {
@@ -32,13 +32,13 @@ PlannedClip planned_clip(const ClipJob& job, const Target& target) {
 /// The files of a crate, before they are made: scene files, the numbers of glTF text, pictures.
 std::vector<std::string> files_of(const Target& target, const OutputNames& names,
                                   const std::vector<Image>& pictures) {
-    std::vector<std::string> files{"crate.json"};
+    std::vector<std::string> files{kManifestFile};
     const auto add = [&](const std::string& stem, FileFormat format, bool skin) {
         const bool beside = target.pictures != Pictures::kLeftOut &&
-                            (format != FileFormat::kGlb || target.pictures == Pictures::kBeside);
+                            (!traits(format).embeds || target.pictures == Pictures::kBeside);
         for (std::size_t i = 0; skin && beside && i < pictures.size(); ++i)
             files.push_back(picture_name(stem, i, pictures[i]));
-        if (format == FileFormat::kGltf) files.push_back(stem + ".bin");
+        if (traits(format).buffer) files.push_back(stem + ".bin");
         files.push_back(fmt::format("{}.{}", stem, name(format)));
     };
     add(names.skin, target.skin_format, true);
@@ -55,9 +55,9 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
     const fs::path output = output_of(recipe, target);
     std::error_code error;
     const bool stands = fs::exists(output, error);
-    names.insert(names.end(), {"recipe.toml", "report.json", "report.txt", "target.toml"});
-    if (!target.joints.list.joints.empty()) names.emplace_back("joints.txt");
-    if (recipe.picture && !options.share) names.emplace_back("sheet.png");
+    names.insert(names.end(), {kRecipeFile, kReportFile, kReportText, kTargetFile});
+    if (!target.joints.list.joints.empty()) names.emplace_back(kJointsFile);
+    if (recipe.picture && !options.share) names.emplace_back(kSheetFile);
     for (const std::string& name : names) {
         const bool there = fs::exists(output / name, error);
         if (writes) files.push_back({output / name, there ? Fate::kReplaced : Fate::kWritten});
@@ -81,15 +81,13 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
             {backups[i], writes && stands && i + keep < all ? Fate::kRemoved : Fate::kKept});
 }
 
-/// Which clips need not be packed again, told as packing tells it. `common` is what was said of
-/// figure and motion files.
-Status find_reused(const Jobs& jobs, const PackReport& common,
-                   std::vector<std::unique_ptr<CrateOutput>>& outputs,
+/// Which clips need not be packed again, told as packing tells it.
+Status find_reused(const Jobs& jobs, std::vector<std::unique_ptr<CrateOutput>>& outputs,
                    std::vector<PlannedClip>& clips) {
     std::vector<bool> taken(clips.size(), false), stale(clips.size(), false);
     for (const auto& output : outputs) {
         const bool unchanged = output->unchanged().has_value();
-        if (!unchanged && output->may_take_over()) MELLOW_CHECK(output->begin(jobs, common));
+        if (!unchanged && output->may_take_over()) MELLOW_CHECK(output->begin(jobs));
         for (std::size_t i = 0; i < clips.size(); ++i) {
             if (!is_chosen(output->target(), jobs.clips()[i].clip)) continue;
             if (!unchanged && output->may_take_over() && !output->wants(i)) continue;
@@ -110,14 +108,13 @@ std::string_view name(PlannedFile::Fate fate) {
 }
 
 Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
-    PackReport report;
-    MELLOW_TRY(const std::unique_ptr<Jobs> jobs, Jobs::read(recipe, report, options.progress));
+    MELLOW_TRY(const std::unique_ptr<Jobs> jobs, Jobs::read(recipe, options.progress));
     PackPlan plan;
     plan.name = recipe.name;
-    plan.joints = report.joints;
-    plan.findings = report.findings;
+    for (const Joint& joint : jobs->figure().skeleton().joints()) plan.joints.push_back(joint.name);
+    plan.findings = jobs->notes().findings;
     plan.motion_files = jobs->motion_files();
-    plan.skipped = report.skipped;
+    plan.skipped = jobs->notes().skipped;
     MELLOW_CHECK(jobs->bind_all());
     for (const ClipJob& job : jobs->clips()) {
         plan.clips.push_back(planned_clip(job, recipe.target()));
@@ -163,9 +160,9 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
                        ? files.back()
                        : fmt::format("{}.{}", names.clips[i], name(target.clip_format));
         }
-        Status writable = StagedFolder::check(output, options.replace);
+        Status writable = StagedFolder::check(output, options.replace, foreign_to_crate);
         std::vector<std::string> written = files_of(target, names, figure.scene().images);
-        if (jobs->has_cues() || recipe.motion.cues) written.emplace_back("cues.csv");
+        if (jobs->has_cues() || recipe.motion.cues) written.emplace_back(kCuesFile);
         for (const ClipJob& job : jobs->clips())
             if (recipe.thumbnails && !options.share && is_chosen(target, job.clip))
                 written.push_back(thumbnail_name(job.clip.range.name));
@@ -176,7 +173,7 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
             plan.backup = StagedFolder::next_backup(output);
         if (plan.writable && !writable) plan.writable = std::move(writable);
     }
-    MELLOW_CHECK(find_reused(*jobs, report, outputs, plan.clips));
+    MELLOW_CHECK(find_reused(*jobs, outputs, plan.clips));
     if (options.share)
         std::erase_if(plan.clips, [&](const PlannedClip& c) { return !shared.contains(c.name); });
     return plan;

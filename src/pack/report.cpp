@@ -1,25 +1,15 @@
-// Report and manifest: the same figures for people and for machines.
+// Reports: the same figures for people and for machines.
 #include <fmt/format.h>
-
-#include <array>
 
 #include "base/finding_json.h"
 #include "base/json_writer.h"
+#include "crate/clip_record.h"
+#include "crate/manifest_json.h"
 #include "math/degrees.h"
 #include "mellow/pack.h"
-#include "pack/clip_json.h"
-#include "pack/clip_record.h"
-#include "pack/inputs.h"
 
 namespace mellow {
 namespace {
-
-void write(JsonWriter& json, const Tolerance& t) {
-    json.object("tolerance", [&] {
-        json.member("mm", t.mm).member("degrees", t.degrees).member("scale", t.scale);
-        json.member("weight", t.weight);
-    });
-}
 
 std::string travel_words(const Travel& t) {
     std::vector<std::string> carries;
@@ -89,104 +79,14 @@ std::string clip_text(const PackedClip& p) {
     return text;
 }
 
-void write(JsonWriter& json, const KeptDrive& drive, const Conversion& out) {
-    json.begin_object().member("mesh", drive.mesh).member("target", drive.target);
-    json.member("combine", drive.product ? "product" : "sum");
-    json.list("inputs", drive.inputs, [&](const KeptDrive::Input& input) {
-        const Vec3 axis = input.twist ? out.turning_axis(input.axis) : out.vector(input.axis);
-        json.begin_object().member("joint", input.joint);
-        json.member("of", input.twist ? "twist" : "swing");
-        json.list("axis", std::array{tidy(axis.x), tidy(axis.y), tidy(axis.z)});
-        json.member("shape", name(input.curve.shape));
-        json.list("curve", input.curve.points, [&](const CurvePoint& p) {
-            json.begin_array().value(p.at).value(p.value);
-            if (input.curve.shape == CurveShape::kSlopes) json.value(p.slope);
-            json.end_array();
-        });
-        json.end_object();
-    });
-    json.end_object();
-}
-
-/// What was left out, as the recipe allows; nothing where nothing was.
-void write_skipped(JsonWriter& json, const PackReport& report) {
-    if (report.skipped.empty()) return;
-    json.list("skipped", report.skipped, [&](const SkippedFile& skipped) {
-        json.begin_object().member("file", skipped.file);
-        write_findings(json, skipped.findings);
-        json.end_object();
-    });
-}
-
-void write_target(JsonWriter& json, const Target& target) {
-    const Convention& c = target.convention;
-    json.object("target", [&] {
-        json.member("name", target.name).member("up", name(c.up));
-        json.member("front", name(c.front)).member("hand", name(c.hand));
-        json.member("metres_per_unit", c.metres_per_unit).member("rate", to_text(target.rate));
-        json.member("loop_form", name(target.loop_form)).member("layout", name(target.layout));
-        json.member("format", name(target.clip_format));
-        if (target.first_frame > 0) json.member("first_frame", target.first_frame);
-        if (target.rest_first) json.member("first_pose", "rest");
-    });
-}
-
-void write_skeleton(JsonWriter& json, const PackReport& report, const Conversion& out) {
-    json.object("skeleton", [&] {
-        json.member("root", report.root).member("hips", report.hips);
-        json.list("joints", report.joints);
-        if (report.turns.empty()) return;
-        json.object("axes_turned", [&] {
-            for (const auto& [joint, turn] : report.turns) {
-                const Quat q = out.rotation(turn);
-                json.list(joint, std::array{tidy(q.x), tidy(q.y), tidy(q.z), tidy(q.w)});
-            }
-        });
-    });
-}
-
 }  // namespace
-
-void manifest_json(const PackReport& report, const Target& target, const TextSink& sink) {
-    const Convention& c = target.convention;
-    const Conversion out({}, c);
-    JsonWriter json(JsonWriter::Form::kIndented, sink);
-    json.begin_object().member("format", "mellow-crate").member("version", 2);
-    json.member("name", report.name);
-    if (report.share) write_share(json, *report.share);
-    write_skipped(json, report);
-    json.member("arithmetic", kArithmetic);
-    json.list("sources", report.sources, [&](const FileRecord& source) {
-        json.begin_object();
-        write_file(json, source, true);
-        json.end_object();
-    });
-    write_target(json, target);
-    write_skeleton(json, report, out);
-    json.object("skin", [&] {
-        write_file(json, report.skin, true);
-        json.member("height_m", tidy(report.height_m));
-        json.list("morph_targets", report.morph_targets);
-    });
-    if (!report.drives.empty())
-        json.list("drives", report.drives, [&](const KeptDrive& d) { write(json, d, out); });
-    json.list("clips", report.clips, [&](const PackedClip& clip) { write_clip(json, clip, out); });
-    if (!report.picture.file.empty())
-        json.object("picture", [&] { write_file(json, report.picture, true); });
-    json.object("proof", [&] {
-        json.member("passed", report.proven);
-        write(json, report.tolerance);
-        if (!report.accepted.empty()) json.list("accepted", report.accepted);
-    });
-    json.end_object().finish();
-}
 
 void report_json(const PackReport& report, const TextSink& sink) {
     JsonWriter json(JsonWriter::Form::kIndented, sink);
     json.begin_object().member("name", report.name).member("proven", report.proven);
     if (report.share) write_share(json, *report.share);
-    write(json, report.tolerance);
-    write_skipped(json, report);
+    write_tolerance(json, report.tolerance);
+    write_skipped(json, report.skipped);
     json.list("clips", report.clips, [&](const PackedClip& clip) {
         json.begin_object().member("name", clip.clip.name);
         write_proof(json, "proof", clip.proof);
@@ -199,7 +99,7 @@ void report_json(const PackReport& report, const TextSink& sink) {
 void report_text(const PackReport& report, const TextSink& sink) {
     sink(fmt::format("{}: joints {}, morph targets {}, clips {}, {}", report.name,
                      report.joints.size(), report.morph_targets.size(), report.clips.size(),
-                     report.target));
+                     report.target.name));
     sink(report.height_m > 0 ? fmt::format(", {:.3f} m tall\n", report.height_m) : "\n");
     for (const SkippedFile& skipped : report.skipped)
         for (const Finding& finding : skipped.findings)

@@ -5,16 +5,15 @@
 #include <algorithm>
 #include <atomic>
 
-#include "base/finding_json.h"
-#include "crate/hash.h"
+#include "crate/clip_record.h"
+#include "crate/file_names.h"
+#include "disk/hash.h"
+#include "disk/json_members.h"
 #include "mellow/parallel.h"
 #include "mellow/read.h"
-#include "pack/checks.h"
-#include "pack/clip_names.h"
-#include "pack/clip_record.h"
 #include "pack/crate_output.h"
-#include "pack/inputs.h"
-#include "pack/manifest.h"
+#include "recipe/checks.h"
+#include "recipe/clip_names.h"
 
 namespace mellow {
 
@@ -22,43 +21,12 @@ Result<std::unique_ptr<StandingCrate>> StandingCrate::open(const std::filesystem
                                                            const Recipe& recipe,
                                                            const Target& target) {
     std::unique_ptr<StandingCrate> none;
-    MELLOW_TRY(std::optional<Manifest> standing, open_standing_manifest(folder));
-    if (!standing) return none;
-    JsonMembers& manifest = standing->json;
-    if (!manifest.has("arithmetic") || manifest.whole("arithmetic") != kArithmetic ||
-        standing->name != recipe.name || standing->target.name != target.name ||
+    MELLOW_TRY(std::optional<Manifest> standing, Manifest::open_standing(folder));
+    if (!standing || standing->name != recipe.name || standing->target.name != target.name ||
         !(standing->target.convention == target.convention) ||
         !(standing->target.rate == target.rate))
         return none;
-    std::string head = "{";
-    for (const std::string& key : manifest.keys())
-        if (key != "clips")
-            head += fmt::format("{}\"{}\":{}", head.size() > 1 ? "," : "", key, manifest.raw(key));
-    head += "}";
-    std::unique_ptr<StandingCrate> crate(
-        new StandingCrate(folder, JsonMembers(Bytes(head.begin(), head.end()))));
-    JsonMembers& json = crate->head_;
-    crate->inside_ = Conversion(target.convention, {});
-    for (JsonMembers& source : json.objects("sources"))
-        crate->sources_.push_back(read_file_record(source, source.text("role")));
-    JsonMembers skin = json.object("skin");
-    crate->skin_ = read_file_record(skin, "skin");
-    if (json.has("picture")) {
-        JsonMembers picture = json.object("picture");
-        crate->picture_ = read_file_record(picture, "picture");
-    }
-    for (std::string& clip : manifest.raws("clips")) {
-        crate->names_.push_back(JsonMembers(Bytes(clip.begin(), clip.end())).text("name"));
-        crate->clips_.emplace(crate->names_.back(), std::move(clip));
-    }
-    if (manifest.failed()) return standing->bad(manifest.error());
-    if (json.failed()) return standing->bad(json.error());
-    return crate;
-}
-
-JsonMembers StandingCrate::record(const std::string& clip) const {
-    const std::string& text = clips_.at(clip);
-    return JsonMembers(Bytes(text.begin(), text.end()));
+    return std::unique_ptr<StandingCrate>(new StandingCrate(folder, std::move(*standing)));
 }
 
 std::optional<Bytes> StandingCrate::checked(const FileRecord& file) const {
@@ -68,33 +36,33 @@ std::optional<Bytes> StandingCrate::checked(const FileRecord& file) const {
 }
 
 bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
-    if (head_.has("skipped") || head_.has("share")) return false;
+    if (!manifest_.skipped.empty() || manifest_.share) return false;
     // Where each source lies; parts lie beside the file that refers to them.
     std::vector<std::string> motions;
     std::vector<std::pair<std::filesystem::path, std::string>> files;
     std::filesystem::path last;
     std::size_t of_target = 0;
-    for (const FileRecord& source : sources_) {
-        if (source.role == "target" || source.role == "joint list") {
+    for (const FileRecord& source : manifest_.sources) {
+        if (source.role == FileRole::kTarget || source.role == FileRole::kJointList) {
             // The recipe has read them anew.
             if (of_target >= target.files.size() || target.files[of_target].hash != source.hash)
                 return false;
             ++of_target;
             continue;
         }
-        if (source.role == "recipe") {
+        if (source.role == FileRole::kRecipe) {
             if (source.hash != recipe.hash) return false;
             continue;
         }
-        if (source.role.ends_with(" part")) {
+        if (source.part) {
             files.emplace_back(last.parent_path() / source.file, source.hash);
             continue;
         }
-        const std::string name = source.role == "scene"       ? recipe.source
-                                 : source.role == "rig sheet" ? recipe.rig
-                                 : source.role == "axes"      ? recipe.axes
-                                                              : source.file;
-        if (source.role == "motion") motions.push_back(source.file);
+        const std::string name = source.role == FileRole::kScene      ? recipe.source
+                                 : source.role == FileRole::kRigSheet ? recipe.rig
+                                 : source.role == FileRole::kAxes     ? recipe.axes
+                                                                      : source.file;
+        if (source.role == FileRole::kMotion) motions.push_back(source.file);
         last = recipe.folder / name;
         files.emplace_back(last, source.hash);
     }
@@ -110,22 +78,18 @@ bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
         for (const FileRecord& part : file.parts)
             files.emplace_back(folder_ / part.file, part.hash);
     };
-    add(skin_);
-    files.emplace_back(folder_ / "recipe.toml", hash_of(recipe.text));
+    add(manifest_.skin);
+    files.emplace_back(folder_ / kRecipeFile, hash_of(recipe.text));
     std::error_code error;
-    if (!std::filesystem::exists(folder_ / "report.txt", error)) return false;
-    if (recipe.picture != !picture_.file.empty()) return false;
-    if (recipe.picture) files.emplace_back(folder_ / picture_.file, picture_.hash);
-    for (const std::string& name : names_) {
-        JsonMembers clip = record(name);
-        add(read_file_record(clip, "clip"));
-        if (recipe.thumbnails.has_value() != clip.has("thumbnail")) return false;
-        if (!recipe.thumbnails) continue;
-        JsonMembers thumbnail = clip.object("thumbnail");
-        add(read_file_record(thumbnail, "thumbnail"));
-        if (clip.failed()) return false;
+    if (!std::filesystem::exists(folder_ / kReportText, error)) return false;
+    if (recipe.picture == manifest_.picture.file.empty()) return false;
+    if (recipe.picture) add(manifest_.picture);
+    for (const PackedClip& clip : manifest_.clips) {
+        add(clip.file);
+        if (recipe.thumbnails.has_value() == clip.thumbnail.file.empty()) return false;
+        if (recipe.thumbnails) add(clip.thumbnail);
     }
-    std::atomic<bool> same = !head_.failed();
+    std::atomic<bool> same = true;
     constexpr std::size_t kPiece = 16;  // files are small: not one task for each
     parallel_for((files.size() + kPiece - 1) / kPiece, [&](std::size_t p) {
         for (std::size_t i = p * kPiece; i < std::min(files.size(), (p + 1) * kPiece) && same;
@@ -139,36 +103,22 @@ bool StandingCrate::fits(const Recipe& recipe, const Target& target) const {
 
 std::optional<PackReport> StandingCrate::report(const Recipe& recipe, const Target& target) const {
     PackReport out;
-    JsonMembers& json = head_;
-    out.name = recipe.name;
-    out.target = target.name;
-    out.rate = target.rate;
+    static_cast<Manifest&>(out) = manifest_;
+    out.target = target;
     out.tolerance = recipe.tolerance;
     out.folder = folder_;
-    out.sources = sources_;
-    out.skin = skin_;
-    out.picture = picture_;
-    JsonMembers skeleton = json.object("skeleton"), skin = json.object("skin");
-    out.root = skeleton.text("root");
-    out.hips = skeleton.text("hips");
-    out.joints = skeleton.texts("joints");
-    out.morph_targets = skin.texts("morph_targets");
-    out.height_m = skin.number("height_m");
-    out.proven = json.object("proof").flag("passed");
-    for (const std::string& name : names_) {
-        JsonMembers clip = record(name);
-        out.clips.push_back(read_clip(clip, inside_, ""));
-        if (clip.failed()) return {};
+    for (PackedClip& clip : out.clips) {
+        clip = placed_at(std::move(clip), "");
+        clip.reused = true;
     }
-    for (PackedClip& clip : out.clips) clip.reused = true;
     out.reused = out.clips.size();
     for (const auto& [code, level] : recipe.checks)
         if (!level) out.off.emplace_back(name(code));
-    const auto text = read_file(folder_ / "report.json");
+    const auto text = read_file(folder_ / kReportFile);
     if (!text) return {};
     JsonMembers told(text.value());
     out.findings = read_findings(told, "findings", "");
-    if (told.failed() || json.failed() || !out.proven) return {};
+    if (told.failed() || !out.proven) return {};
     out.placed = out.unchanged = true;
     return out;
 }
@@ -176,12 +126,11 @@ std::optional<PackReport> StandingCrate::report(const Recipe& recipe, const Targ
 std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
                                                        const std::string& inputs,
                                                        const std::string& where) const {
-    if (!clips_.contains(name)) return {};
-    JsonMembers told = record(name);
-    if (!told.has("inputs") || told.text("inputs") != inputs) return {};
+    const auto found = clips_.find(name);
+    if (found == clips_.end() || found->second->inputs.empty() || found->second->inputs != inputs)
+        return {};
     Clip out;
-    out.packed = read_clip(told, inside_, where);
-    if (told.failed()) return {};
+    out.packed = placed_at(*found->second, where);
     std::vector<FileRecord> files = out.packed.file.parts;
     files.insert(files.begin(), out.packed.file);
     for (const FileRecord& file : files) {
@@ -193,28 +142,18 @@ std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
     return out;
 }
 
-std::optional<Share> StandingCrate::share() const {
-    if (!head_.has("share")) return {};
-    JsonMembers share = head_.object("share");
-    return read_share(share);
-}
-
 std::vector<std::string> StandingCrate::broken() const {
-    std::vector<FileRecord> files;
-    for (const auto& [name, clip] : clips_) {
-        JsonMembers told(Bytes(clip.begin(), clip.end()));
-        const FileRecord file = read_file_record(told, "clip");
-        files.push_back(file);
-        files.insert(files.end(), file.parts.begin(), file.parts.end());
-    }
     std::vector<std::string> out;
-    for (const FileRecord& file : files)
-        if (!checked(file)) out.push_back(file.file);
+    for (const PackedClip& clip : manifest_.clips) {
+        if (!checked(clip.file)) out.push_back(clip.file.file);
+        for (const FileRecord& part : clip.file.parts)
+            if (!checked(part)) out.push_back(part.file);
+    }
     return out;
 }
 
 std::optional<Bytes> StandingCrate::picture() const {
-    return picture_.file.empty() ? std::nullopt : checked(picture_);
+    return manifest_.picture.file.empty() ? std::nullopt : checked(manifest_.picture);
 }
 
 Result<std::map<std::string, int>> numbers_before(const Recipe& recipe, const Target& target,
@@ -225,11 +164,11 @@ Result<std::map<std::string, int>> numbers_before(const Recipe& recipe, const Ta
     Recipe from;
     from.output = other ? options.ids_from : recipe.output;
     from.targets = recipe.targets;
-    MELLOW_TRY(std::optional<Manifest> manifest, open_standing_manifest(output_of(from, target)));
+    MELLOW_TRY(const std::optional<Manifest> manifest,
+               Manifest::open_standing(output_of(from, target)));
     if (!manifest) return ids;
-    for (JsonMembers& clip : manifest->json.objects("clips"))
-        if (clip.has("id")) ids[clip.text("name")] = clip.whole("id");
-    if (manifest->json.failed()) return manifest->bad(manifest->json.error());
+    for (const PackedClip& clip : manifest->clips)
+        if (clip.clip.labels.id >= 0) ids[clip.clip.name] = clip.clip.labels.id;
     return ids;
 }
 

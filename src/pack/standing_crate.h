@@ -6,7 +6,6 @@
 #include <optional>
 #include <string>
 
-#include "crate/json_members.h"
 #include "mellow/pack.h"
 
 namespace mellow {
@@ -20,7 +19,7 @@ class StandingCrate {
 
     /// True when the recipe, all files it reads and all files of the crate are those of then.
     bool fits(const Recipe& recipe, const Target& target) const;
-    /// What packing reported then, the same now; nothing where the manifest is damaged.
+    /// What packing reported then, the same now; nothing where the reports are damaged.
     std::optional<PackReport> report(const Recipe& recipe, const Target& target) const;
 
     struct Clip {
@@ -32,31 +31,23 @@ class StandingCrate {
                              const std::string& where) const;
     /// The contact sheet, if its bytes are those of then.
     std::optional<Bytes> picture() const;
-    const FileRecord& skin() const { return skin_; }
-    /// Which share it is; nothing for a whole crate.
-    std::optional<Share> share() const;
+    const Manifest& manifest() const { return manifest_; }
     /// True where it lists the clip, whatever it was made of and whether its bytes are still right.
     bool lists(const std::string& clip) const { return clips_.contains(clip); }
     const std::filesystem::path& folder() const { return folder_; }
     /// Files whose bytes are not what the manifest says.
     std::vector<std::string> broken() const;
-    /// Names of its clips, in order.
-    const std::vector<std::string>& names() const { return names_; }
 
   private:
-    StandingCrate(std::filesystem::path folder, JsonMembers head)
-        : folder_(std::move(folder)), head_(std::move(head)) {}
-    JsonMembers record(const std::string& clip) const;
+    StandingCrate(std::filesystem::path folder, Manifest manifest)
+        : folder_(std::move(folder)), manifest_(std::move(manifest)) {
+        for (const PackedClip& clip : manifest_.clips) clips_.emplace(clip.clip.name, &clip);
+    }
     std::optional<Bytes> checked(const FileRecord& file) const;
 
-    std::filesystem::path folder_;
-    mutable JsonMembers head_;  ///< the manifest without its clips
-    FileRecord skin_, picture_;
-    std::vector<FileRecord> sources_;
-    std::vector<std::string> names_;
-    /// As compact JSON: a parsed manifest takes ten times the room of its text.
-    std::map<std::string, std::string> clips_;
-    Conversion inside_;
+    const std::filesystem::path folder_;
+    const Manifest manifest_;
+    std::map<std::string, const PackedClip*> clips_;
 };
 
 /// The numbers that clips had before, by name: in the crate that gives way, or the one that

@@ -31,14 +31,6 @@ std::string clip_line(const PackedClip& packed, std::size_t width) {
                        figure(packed.proof.rotation_degrees), packed.passed ? "passed" : "FAILED");
 }
 
-/// What of a place tells it from others of the same file: `clip "walk"`.
-std::string place_in_file(const std::string& where) {
-    const auto comma = where.find(", ");
-    if (comma == std::string::npos) return where;
-    const std::string place = where.substr(comma + 2);
-    return place.substr(0, place.find(", "));
-}
-
 std::string group_text(const std::vector<const Finding*>& group) {
     const std::string first = to_text(*group.front());
     if (group.size() == 1) return first + "\n";
@@ -46,7 +38,7 @@ std::string group_text(const std::vector<const Finding*>& group) {
     std::vector<std::string> same;
     std::string others;
     for (std::size_t i = 1; i < group.size(); ++i) {
-        const std::string place = place_in_file(group[i]->where);
+        const std::string place = place_in_file(*group[i]);
         if (group[i]->found == group.front()->found)
             same.push_back(place);
         else
@@ -131,8 +123,8 @@ std::string grouped_text(const Findings& findings) {
 
 void report_summary(const PackReport& report, const TextSink& sink) {
     sink(fmt::format("{}: joints {}, morph targets {}, {} at {}/s", report.name,
-                     report.joints.size(), report.morph_targets.size(), report.target,
-                     to_text(report.rate)));
+                     report.joints.size(), report.morph_targets.size(), report.target.name,
+                     to_text(report.target.rate)));
     sink(report.height_m > 0 ? fmt::format(", {:.3f} m tall\n\n", report.height_m) : "\n\n");
     if (report.share)
         sink(fmt::format(

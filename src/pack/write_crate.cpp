@@ -7,18 +7,19 @@
 
 #include "base/at.h"
 #include "base/text.h"
-#include "crate/hash.h"
+#include "crate/clip_files.h"
+#include "crate/clip_record.h"
+#include "crate/file_names.h"
+#include "disk/hash.h"
+#include "figure/fitted_figure.h"
 #include "mellow/crate.h"
 #include "mellow/fit.h"
 #include "mellow/recipe.h"
 #include "mellow/shape.h"
 #include "mellow/travel.h"
-#include "pack/clip_files.h"
-#include "pack/clip_record.h"
 #include "pack/crate_files.h"
-#include "pack/fitted_figure.h"
-#include "pack/output_names.h"
-#include "pack/target_table.h"
+#include "plan/output_names.h"
+#include "recipe/target_table.h"
 
 namespace mellow {
 namespace {
@@ -38,7 +39,8 @@ class CrateWriter {
 
     Result<PackReport> run() {
         MELLOW_CHECK(fits());
-        MELLOW_TRY(StagedFolder folder, StagedFolder::open(place_, options_.replace));
+        MELLOW_TRY(StagedFolder folder,
+                   StagedFolder::open(place_, options_.replace, foreign_to_crate));
         folder_.emplace(std::move(folder));
         MELLOW_CHECK(begin());
         for (std::size_t i = 0; i < clips_.size(); ++i)
@@ -139,13 +141,11 @@ class CrateWriter {
 
     Status begin() {
         report_.name = options_.name;
-        report_.target = target_.name;
+        report_.target = target_;
         report_.folder = place_;
         report_.tolerance = options_.tolerance;
-        report_.rate = target_.rate;
         report_.of_takes = true;
-        for (const TargetFile& file : target_.files)
-            report_.sources.push_back({file.role, file.file, file.bytes, file.hash, {}});
+        report_.sources.insert(report_.sources.end(), target_.files.begin(), target_.files.end());
         MELLOW_TRY(
             FittedFigure fitted,
             FittedFigure::make({figure_.scene, figure_.skeleton, figure_.sources}, figure_.skeleton,
@@ -268,13 +268,13 @@ class CrateWriter {
         if (!crate_.clips.empty()) {
             MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate_));
             MELLOW_CHECK(folder_->write("sheet.png", png));
-            report_.picture = {"picture", "sheet.png", png.size(), hash_hex(png), {}};
+            report_.picture = {FileRole::kPicture, kSheetFile, png.size(), hash_hex(png)};
         }
         check_written(folder_->path(), target_, std::move(known_), report_);
         report_.proven =
             std::none_of(report_.findings.begin(), report_.findings.end(),
                          [](const Finding& f) { return f.severity == Severity::kStop; });
-        MELLOW_CHECK(write_tables(*folder_, report_, target_));
+        MELLOW_CHECK(write_tables(*folder_, report_));
         MELLOW_CHECK(place(*folder_, report_.proven, options_.keep, report_));
         return std::move(report_);
     }

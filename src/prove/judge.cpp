@@ -37,16 +37,18 @@ class Judge {
             add(Code::kAssumed, Severity::kWarning, "keys",
                 "keys that lie on the frames of no usual rate",
                 fmt::format("{} frames per second was assumed", to_text(stock_.rate)),
-                "rate = 24   # under [source], or --rate 24");
+                "rate = 24   # under [source]", {{"source", "rate", "24"}});
         return std::move(findings_);
     }
 
   private:
     void add(Code code, Severity severity, std::string where, std::string found,
-             std::string expected, std::string remedy) {
+             std::string expected, std::string remedy, std::vector<Edit> edits = {}) {
         findings_.push_back({code, severity, std::move(where), std::move(found),
-                             std::move(expected), std::move(remedy)});
+                             std::move(expected), std::move(remedy), std::move(edits)});
     }
+
+    static std::string quoted(std::string_view text) { return fmt::format("\"{}\"", text); }
 
     int count(NodeClass c) const {
         return static_cast<int>(std::count(stock_.classes.begin(), stock_.classes.end(), c));
@@ -82,28 +84,25 @@ class Judge {
         const auto front = sides ? sides : feet;
         if (*up == said.up && (!front || *front == said.front)) return;
         const std::string facing = front ? fmt::format(", and it faces {}", name(*front)) : "";
+        std::vector<Edit> edits{{"source", "up", quoted(name(*up))}};
+        if (front) edits.push_back({"source", "front", quoted(name(*front))});
+        const std::string lines = edit_lines(edits) + (front ? "" : ", with front");
         add(Code::kAxisSuspect, Severity::kWarning, "axes",
             fmt::format("the legs of the figure stand along {}{}", name(*up), facing),
             fmt::format("up {} and front {}, as the file says", name(said.up), name(said.front)),
-            front ? fmt::format("up = \"{}\"   # under [source], or --up {} --front {}\n"
-                                "front = \"{}\"",
-                                name(*up), name(*up), name(*front), name(*front))
-                  : fmt::format("up = \"{}\"   # under [source], with front; or --up and --front",
-                                name(*up)));
+            lines, std::move(edits));
     }
 
     /// Left and right are where a mirror shows them.
     void mirrored(Axis sides, Axis feet) {
         const bool right = scene_.convention.hand == Hand::kRight;
+        const std::vector<Edit> edits{{"source", "hand", quoted(right ? "left" : "right")}};
         add(Code::kHandSuspect, Severity::kWarning, "axes",
             fmt::format("the feet of the figure point along {}, but by its left and right legs it "
                         "faces {}",
                         name(feet), name(sides)),
             fmt::format("both the same in a {}-handed file", right ? "right" : "left"),
-            fmt::format(
-                "hand = \"{}\"   # under [source], or --hand {}, if it is mirrored; or swap "
-                "the names of left and right",
-                right ? "left" : "right", right ? "left" : "right"));
+            edit_lines(edits) + ", if it is mirrored; or swap the names of left and right", edits);
     }
 
     void size(bool figure) {
@@ -111,19 +110,21 @@ class Judge {
         if (!stock_.bounds.any || !(longest > 0)) return;
         if (longest >= (figure ? 0.3 : 0.1) && longest <= (figure ? 5 : 20)) return;
         const double units = longest / scene_.convention.metres_per_unit;
+        const double person = person_unit(units);
+        std::vector<Edit> edits{{"source", "unit", figure ? fmt::format("{:g}", person) : ""}};
         std::string remedy =
-            figure ? fmt::format("unit = {:g}   # under [source], or --unit; makes it {:.3g} m",
-                                 person_unit(units), person_unit(units) * units)
-                   : "set unit under [source], or --unit, if it is not of that size";
+            figure ? fmt::format("{}; makes it {:.3g} m", edit_lines(edits), person * units)
+                   : "set unit under [source], if it is not of that size";
         for (const char* named : {"foot", "inch", "millimetre", "centimetre", "metre"})
-            if (const double m = units * parse_unit(named).value_or(1); m >= 1 && m <= 2.5)
-                remedy = fmt::format(
-                    "unit = \"{}\"   # under [source], or --unit; makes it {:.4g} m", named, m);
+            if (const double m = units * parse_unit(named).value_or(1); m >= 1 && m <= 2.5) {
+                edits = {{"source", "unit", quoted(named)}};
+                remedy = fmt::format("{}; makes it {:.4g} m", edit_lines(edits), m);
+            }
         add(Code::kSizeSuspect, Severity::kWarning, "size",
             fmt::format("{:.4g} m at its longest", longest),
             figure ? "a person is 1 to 2.5 m; the unit of the file is probably not what it says"
                    : "0.1 to 20 m; the unit of the file is probably not what it says",
-            remedy);
+            remedy, std::move(edits));
     }
 
     void scaled_nodes() {
@@ -224,9 +225,8 @@ class Judge {
                             stock_.common_prefix),
                 "bare names",
                 fmt::format("strip_prefix = \"{}\"   # under [source]", stock_.common_prefix));
-        for (const Timeline& t : scene_.timelines)
-            if (t.name.empty() || t.name.starts_with("animation_") || t.name.starts_with("Take ") ||
-                t.name == "Animation")
+        for (const TimelineStock& t : stock_.timelines)
+            if (!t.telling)
                 add(Code::kDefaultName, Severity::kNote, "timelines",
                     t.name.empty() ? "a timeline without a name"
                                    : fmt::format("a timeline named \"{}\"", t.name),
@@ -289,18 +289,15 @@ class Judge {
         for (const Timeline& timeline : scene_.timelines) {
             FrameRate fitting;
             if (!guess_rate(timeline, fitting) || fits_rate(timeline, stock_.rate)) continue;
+            const std::string rate = to_text(fitting);
+            const std::vector<Edit> edits{
+                {"source", "rate", fitting.den == 1 ? rate : quoted(rate)}};
             add(Code::kRateSuspect, Severity::kWarning,
                 fmt::format("timeline \"{}\"", timeline.name),
                 fmt::format("keys that lie on the frames of {}/s, not of {}/s", to_text(fitting),
                             to_text(stock_.rate)),
-                "frames on which the keys lie; ranges count them",
-                fmt::format("rate = {}   # under [source], or --rate {}", quoted(fitting),
-                            to_text(fitting)));
+                "frames on which the keys lie; ranges count them", edit_lines(edits), edits);
         }
-    }
-
-    static std::string quoted(FrameRate rate) {
-        return rate.den == 1 ? to_text(rate) : "\"" + to_text(rate) + "\"";
     }
 
     static bool turns_negative(const Curve& curve) {

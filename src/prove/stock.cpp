@@ -142,6 +142,8 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                              const std::vector<NodeClass>& classes) {
     TimelineStock out;
     out.name = timeline.name;
+    out.telling = !out.name.empty() && !out.name.starts_with("animation_") &&
+                  !out.name.starts_with("Take ") && out.name != "Animation";
     const auto span = key_span(timeline);
     out.first_second = span[0], out.last_second = span[1];
     const FrameSpan enclosing = frames_of(timeline, scene.rate);

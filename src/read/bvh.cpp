@@ -80,10 +80,10 @@ class BvhCursor {
     std::string_view rest() const { return text_.substr(at_); }
     std::size_t bytes_left() const { return text_.size() - at_; }
 
-    void fail(std::string_view found, std::string expected, Code code = Code::kBvhBroken) {
+    void fail(std::string_view word, std::string expected, Code code = Code::kBvhBroken) {
         if (error) return;
         std::string shown =
-            found.empty() ? "the end of the file" : "\"" + std::string(found.substr(0, 60)) + "\"";
+            word.empty() ? "the end of the file" : "\"" + std::string(word.substr(0, 60)) + "\"";
         error = Finding{code,
                         Severity::kStop,
                         where(),
@@ -116,14 +116,20 @@ class BvhReader {
         : in_(text, file), limits_(limits) {}
 
     Result<ReadResult> read() {
+        out_.kind = FileFormat::kBvh;
         out_.format = "BVH";
         out_.keys_on_frames = true;
         read_hierarchy();
         if (!in_.error) read_motion();
         if (in_.error) return *in_.error;
         out_.findings.push_back(
-            {Code::kAssumed, Severity::kNote, in_.file(), "BVH does not say its unit and axes",
-             "metre, +Y up, +Z front were assumed", "--unit, --up and --front say otherwise"});
+            {Code::kAssumed,
+             Severity::kNote,
+             in_.file(),
+             "BVH does not say its unit and axes",
+             "metre, +Y up, +Z front were assumed",
+             "unit, up and front under [source] say otherwise",
+             {{"source", "unit", ""}, {"source", "up", ""}, {"source", "front", ""}}});
         return std::move(out_);
     }
 
@@ -253,18 +259,21 @@ class BvhReader {
                 in_.where(frames_line_),
                 fmt::format("{} frames declared, but {} lines of numbers", declared, frames),
                 "as many lines as frames",
-                "the file may be cut short; frames = \"all\" under [source], or --frames all, "
-                "takes what is there"};
+                "the file may be cut short; frames = \"all\" under [source] takes what is there",
+                {{"source", "frames", "\"all\""}}};
             return;
         }
         const bool cut = more && limits_.bvh_frames == BvhFrames::kDeclared;
         if ((fewer || more) && !limits_.bvh_frames)
             out_.findings.push_back(
-                {Code::kAssumed, Severity::kWarning, in_.where(frames_line_),
+                {Code::kAssumed,
+                 Severity::kWarning,
+                 in_.where(frames_line_),
                  fmt::format("{} frames declared, but {} lines of numbers", declared, frames),
                  "as many lines as frames",
-                 "all were taken; frames = \"declared\" under [source], or --frames, takes only "
-                 "those; \"all\" says it is well"});
+                 "all were taken; frames = \"declared\" under [source] takes only those; \"all\" "
+                 "says it is well",
+                 {{"source", "frames", "\"declared\""}}});
         motion.finish(cut ? static_cast<std::size_t>(declared) : frames);
         take_places();
     }
@@ -298,6 +307,7 @@ class BvhReader {
             }
         const bool added =
             limits_.bvh_places ? *limits_.bvh_places == BvhPlaces::kAdded : middle < 0.5;
+        const std::vector<Edit> edits{{"source", "places", added ? "\"instead\"" : "\"added\""}};
         if (!limits_.bvh_places)
             out_.findings.push_back(
                 {Code::kAssumed,
@@ -305,8 +315,7 @@ class BvhReader {
                  fmt::format("position channels lie {:.2f} of the way from zero to OFFSET", middle),
                  added ? "near zero they are added to OFFSET: that was assumed"
                        : "near OFFSET they stand in its place: that was assumed",
-                 fmt::format("places = \"{}\"   # under [source], or --places, if it is not so",
-                             added ? "instead" : "added")});
+                 edit_lines(edits) + ", if it is not so", edits});
         if (!added) return;
         for (Channel& channel : scene.timelines[0].channels) {
             const Vec3 offset = told(channel.node);

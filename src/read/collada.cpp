@@ -16,6 +16,7 @@ Result<ReadResult> read_collada(Bytes bytes, const std::string& file, const Load
         if (!doc.failed()) step(build);
     if (doc.failed()) return doc.error();
     out.findings = std::move(doc.findings);
+    out.kind = FileFormat::kDae;
     out.format = std::string("COLLADA ") + doc.root().attribute("version").as_string("1.4.1");
     out.scene.rate_known = out.scene.rate_known || guess_rate(out.scene, out.scene.rate);
     if (out.scene.rate_known) snap_keys(out.scene);

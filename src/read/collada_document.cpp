@@ -389,11 +389,11 @@ void ColladaDocument::fail(Code code, pugi::xml_node node, std::string found, st
 }
 
 void ColladaDocument::note(Code code, Severity severity, pugi::xml_node node, std::string found,
-                           std::string expected, std::string remedy) {
+                           std::string expected, std::string remedy, std::vector<Edit> edits) {
     // A damaged file can say the same thousands of times.
     if (findings.size() < 100)
         findings.push_back({code, severity, where(node), std::move(found), std::move(expected),
-                            std::move(remedy)});
+                            std::move(remedy), std::move(edits)});
 }
 
 }  // namespace mellow

@@ -59,7 +59,7 @@ class ColladaDocument {
     void fail(Code code, pugi::xml_node node, std::string found, std::string expected,
               std::string remedy = {});
     void note(Code code, Severity severity, pugi::xml_node node, std::string found,
-              std::string expected, std::string remedy);
+              std::string expected, std::string remedy, std::vector<Edit> edits = {});
     bool failed() const { return error_.has_value(); }
     const Finding& error() const { return *error_; }
 

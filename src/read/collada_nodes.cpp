@@ -20,7 +20,7 @@ void read_asset(ColladaBuild& build) {
     scene.convention.metres_per_unit = *metre == '\0' ? 1 : unit.attribute("meter").as_double(0);
     if (!unit)
         doc.note(Code::kAssumed, Severity::kNote, asset, "no unit", "<unit meter=...>",
-                 "metre was assumed; --unit says another");
+                 "metre was assumed; unit under [source] says another", {{"source", "unit", ""}});
     if (!(scene.convention.metres_per_unit > 1e-9 && scene.convention.metres_per_unit < 1e9))
         return doc.fail(Code::kNumberBad, unit, fmt::format("a unit of \"{}\" metres", metre),
                         "a number above 0");
@@ -33,7 +33,7 @@ void read_asset(ColladaBuild& build) {
     else if (!up.empty() && up != "Y_UP")
         doc.note(Code::kAssumed, Severity::kWarning, child(asset, "up_axis"),
                  "the up axis \"" + up + "\"", "X_UP, Y_UP or Z_UP",
-                 "Y_UP was assumed; --up says another");
+                 "Y_UP was assumed; up under [source] says another", {{"source", "up", ""}});
     const std::string marked = extra_of(doc.root(), "up", true);
     if (!marked.empty()) {
         const auto axis = parse_axis(marked),

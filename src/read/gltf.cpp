@@ -255,6 +255,7 @@ Result<ReadResult> read_gltf(Bytes bytes, const std::string& file, const LoadFil
     if (doc.failed()) return doc.error();
     out.findings = std::move(doc.findings);
     check_pictures(out, file);
+    out.kind = doc.binary ? FileFormat::kGlb : FileFormat::kGltf;
     out.format = doc.binary ? "glTF 2.0 binary" : "glTF 2.0";
     scene.rate_known = guess_rate(scene, scene.rate);
     if (scene.rate_known) snap_keys(scene);
