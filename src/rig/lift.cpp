@@ -209,8 +209,13 @@ class Lifter {
                  std::nullopt);
     }
 
-    template <class Other>
-    void solve(const Other&) {}
+    // Of these no control is found; a kind that is not named does not compile.
+    void solve(const BoundTwist&) {}
+    void solve(const BoundLimit&) {}
+    void solve(const BoundRoll&) {}
+    void solve(const BoundDrive&) {}
+    void solve(const BoundLag&) {}
+    void solve(const BoundLayer&) {}
 
     /// A control that is keyed in place of one below it takes over what that one needs.
     void hand_over() {

@@ -62,9 +62,12 @@ void run_rule(const BoundRule& rule, std::size_t index, std::span<const double> 
         return simulate(*lag, walk->count,
                         moved == walk->moved->end() ? nullptr : moved->second.data(), tile);
     }
-    if (const auto* layer = std::get_if<BoundLayer>(&rule)) return run(*layer, seconds, tile);
+    // A kind that cannot be run does not compile.
     const auto run_plain = [&](const auto& bound) {
-        if constexpr (requires { run(bound, tile); }) run(bound, tile);
+        if constexpr (requires { run(bound, seconds, tile); })
+            run(bound, seconds, tile);
+        else
+            run(bound, tile);
     };
     std::visit(run_plain, rule);
 }
