@@ -12,7 +12,7 @@
 #include "mellow/travel.h"
 #include "rigs.h"
 
-namespace mellow::made_test {
+namespace mellow::baked_scenes_test {
 namespace {
 
 using namespace test;
@@ -360,4 +360,4 @@ TEST(MadeTest, RangesAreCutAndFitted) {
 }
 
 }  // namespace
-}  // namespace mellow::made_test
+}  // namespace mellow::baked_scenes_test

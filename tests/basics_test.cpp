@@ -19,7 +19,7 @@
 #include "mellow/true_convention.h"
 #include "rigs.h"
 
-namespace mellow::detail_test {
+namespace mellow::basics_test {
 namespace {
 
 using namespace test;
@@ -533,4 +533,4 @@ TEST(DetailTest, FramesEncloseKeysButForRounding) {
 }
 
 }  // namespace
-}  // namespace mellow::detail_test
+}  // namespace mellow::basics_test

@@ -14,7 +14,7 @@
 #include "mellow/write.h"
 #include "rigs.h"
 
-namespace mellow::seams_test {
+namespace mellow::chunks_test {
 namespace {
 
 using namespace test;
@@ -267,4 +267,4 @@ TEST(SeamsTest, WrittenAnglesDoNotJump) {
 }
 
 }  // namespace
-}  // namespace mellow::seams_test
+}  // namespace mellow::chunks_test

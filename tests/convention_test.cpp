@@ -11,7 +11,7 @@
 #include "rigs.h"
 #include "told.h"
 
-namespace mellow::hand_test {
+namespace mellow::convention_test {
 namespace {
 
 using namespace test;
@@ -298,4 +298,4 @@ TEST(HandTest, AMarkThatIsNoneIsRefused) {
 }
 
 }  // namespace
-}  // namespace mellow::hand_test
+}  // namespace mellow::convention_test

@@ -458,19 +458,19 @@ seeds = [4, 5, 6]
 [[set]]
 name = "arms"
 nodes = ["hand_goal.*"]
-[[strip]]
+[[arrangement]]
 name = "longer"
-[[strip.block]]
+[[arrangement.block]]
 range = [108, 132]
 start = 0
 repeats = 2
 onward = ["hips_ctl", "foot_goal.L", "foot_goal.R"]
-[[strip.block]]
+[[arrangement.block]]
 range = [0, 96]
 start = 42
 [[clip]]
 name = "twice"
-strip = "longer"
+arrangement = "longer"
 range = [0, 60]
 travel = ["ground"]
 )";
@@ -508,9 +508,9 @@ TEST(ChoiceTest, WrongWordsAreNamedWithTheirPlace) {
         {layer + "kind = \"smooth\"\nrange = [9, 3]\n", Code::kValueBad, "two frames"},
         {layer + "kind = \"replace\"\nclips = [\"d\"]\n", Code::kNameUnknown, "clip \"d\""},
         {layer + "kind = \"replace\"\nweights = [[0, 1], [0, 2]]\n", Code::kValueBad, "ascending"},
-        {base + "[[strip]]\nname = \"s\"\n", Code::kKeyMissing, "strip.block"},
-        {base + "[[clip]]\nname = \"d\"\nrange = [0, 9]\nstrip = \"s\"\n", Code::kNameUnknown,
-         "strip \"s\""},
+        {base + "[[arrangement]]\nname = \"s\"\n", Code::kKeyMissing, "arrangement.block"},
+        {base + "[[clip]]\nname = \"d\"\nrange = [0, 9]\narrangement = \"s\"\n", Code::kNameUnknown,
+         "arrangement \"s\""},
         {base + "[joints]\nkeep = [\"set:hands\"]\n", Code::kNameUnknown, "set"},
         {base + "[joints]\nhelpers = \"some\"\n", Code::kValueBad, "fold"},
         {base + "[[clip]]\nname = \"d\"\npose = 3\nrange = [0, 9]\n", Code::kValueBad, "pose"},

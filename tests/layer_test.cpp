@@ -1,4 +1,4 @@
-// Layers over a rig, blocks on a strip, masks.
+// Layers over a rig, blocks on an arrangement, masks.
 #include <cmath>
 #include <numbers>
 
@@ -245,7 +245,8 @@ TEST(LayerTest, SmoothingRoundsMembersOfStacksAlike) {
     }
 }
 
-// -------------------------------------------------------------------------------------- strips
+// --------------------------------------------------------------------------------------
+// arrangements
 
 /// Two timelines: "out" goes from 0 to 10 along X in 10 frames, "up" from 100 to 110 along Y.
 Scene two_timelines() {
@@ -262,10 +263,11 @@ Block block(int timeline, double first, double last, double start) {
     b.first = first, b.last = last, b.start = start;
     return b;
 }
-/// Where the node is at some frames of the strip.
-std::vector<Vec3> on_strip(const Scene& scene, Strip strip, const std::vector<double>& frames) {
+/// Where the node is at some frames of the arrangement.
+std::vector<Vec3> arranged(const Scene& scene, Arrangement arrangement,
+                           const std::vector<double>& frames) {
     Performance performance;
-    performance.strip = std::move(strip);
+    performance.arrangement = std::move(arrangement);
     std::vector<Vec3> out;
     for (const double f : frames)
         out.push_back(evaluate(scene, {}, performance, {f / 10}).local(0, 0).t);
@@ -273,39 +275,39 @@ std::vector<Vec3> on_strip(const Scene& scene, Strip strip, const std::vector<do
 }
 
 TEST(StripTest, BlocksAreTrimmedSpedUpAndRepeated) {
-    Strip strip;
-    strip.blocks = {block(0, 2, 6, 20)};
-    strip.blocks[0].speed = 2;
-    strip.blocks[0].repeats = 3;
-    EXPECT_DOUBLE_EQ(strip.last(), 26);
-    const auto at = on_strip(two_timelines(), strip, {20, 21, 22, 22.5, 24, 26});
+    Arrangement arrangement;
+    arrangement.blocks = {block(0, 2, 6, 20)};
+    arrangement.blocks[0].speed = 2;
+    arrangement.blocks[0].repeats = 3;
+    EXPECT_DOUBLE_EQ(arrangement.last(), 26);
+    const auto at = arranged(two_timelines(), arrangement, {20, 21, 22, 22.5, 24, 26});
     const double x[] = {2, 4, 6, 3, 6, 6};
     for (std::size_t k = 0; k < at.size(); ++k) EXPECT_NEAR(at[k].x, x[k], 1e-9) << k;
 }
 
 TEST(StripTest, OverlapsAreBlended) {
-    Strip strip;
-    strip.blocks = {block(0, 0, 10, 0), block(1, 0, 10, 6)};  // 6..10 belongs to both
-    strip.blend = CurveShape::kLinear;
-    const auto at = on_strip(two_timelines(), strip, {5, 6, 7, 9, 10, 12});
+    Arrangement arrangement;
+    arrangement.blocks = {block(0, 0, 10, 0), block(1, 0, 10, 6)};  // 6..10 belongs to both
+    arrangement.blend = CurveShape::kLinear;
+    const auto at = arranged(two_timelines(), arrangement, {5, 6, 7, 9, 10, 12});
     EXPECT_LT(length(at[0] - Vec3{5, 0, 0}), 1e-9);
     EXPECT_LT(length(at[1] - Vec3{6, 0, 0}), 1e-9);
     EXPECT_LT(length(at[2] - (0.75 * Vec3{7, 0, 0} + 0.25 * Vec3{0, 101, 0})), 1e-9);
     EXPECT_LT(length(at[3] - (0.25 * Vec3{9, 0, 0} + 0.75 * Vec3{0, 103, 0})), 1e-9);
     EXPECT_LT(length(at[4] - Vec3{0, 104, 0}), 1e-9);
     EXPECT_LT(length(at[5] - Vec3{0, 106, 0}), 1e-9);
-    strip.blend = CurveShape::kSmooth;
+    arrangement.blend = CurveShape::kSmooth;
     const double u = 0.25 * 0.25 * (3 - 0.5);
-    EXPECT_LT(length(on_strip(two_timelines(), strip, {7})[0] -
+    EXPECT_LT(length(arranged(two_timelines(), arrangement, {7})[0] -
                      ((1 - u) * Vec3{7, 0, 0} + u * Vec3{0, 101, 0})),
               1e-9);
 }
 
 TEST(StripTest, AShortBlockWithinALongOneIsBlendedInOverItself) {
-    Strip strip;
-    strip.blocks = {block(0, 0, 10, 0), block(1, 0, 4, 2)};  // 2..6, within 0..10
-    strip.blend = CurveShape::kLinear;
-    EXPECT_LT(length(on_strip(two_timelines(), strip, {4})[0] -
+    Arrangement arrangement;
+    arrangement.blocks = {block(0, 0, 10, 0), block(1, 0, 4, 2)};  // 2..6, within 0..10
+    arrangement.blend = CurveShape::kLinear;
+    EXPECT_LT(length(arranged(two_timelines(), arrangement, {4})[0] -
                      (0.5 * Vec3{4, 0, 0} + 0.5 * Vec3{0, 102, 0})),
               1e-9);
 }
@@ -321,31 +323,31 @@ TEST(StripTest, MorphWeightsAreBlended) {
              Path::kWeights,
              {Interpolation::kLinear, 1, {0, 1}, t == 0 ? KeyValues{0.2, 0.2} : KeyValues{1, 1}}});
     Performance performance;
-    performance.strip = Strip{};
-    performance.strip->blocks = {block(0, 0, 10, 0), block(1, 0, 10, 6)};
-    performance.strip->blend = CurveShape::kLinear;
+    performance.arrangement = Arrangement{};
+    performance.arrangement->blocks = {block(0, 0, 10, 0), block(1, 0, 10, 6)};
+    performance.arrangement->blend = CurveShape::kLinear;
     const PoseTile tile = evaluate(scene, {}, performance, {0.7});
     EXPECT_NEAR(tile.scalar(0)[0], 0.75 * 0.2 + 0.25 * 1, 1e-12);
 }
 
 TEST(StripTest, GapsHoldOrGoToRest) {
-    Strip strip;
-    strip.blocks = {block(0, 0, 4, 0), block(1, 0, 4, 10)};
-    const auto held = on_strip(two_timelines(), strip, {7, 9.9, 10});
+    Arrangement arrangement;
+    arrangement.blocks = {block(0, 0, 4, 0), block(1, 0, 4, 10)};
+    const auto held = arranged(two_timelines(), arrangement, {7, 9.9, 10});
     EXPECT_LT(length(held[0] - Vec3{4, 0, 0}), 1e-9);
     EXPECT_LT(length(held[1] - Vec3{4, 0, 0}), 1e-9);
     EXPECT_LT(length(held[2] - Vec3{0, 100, 0}), 1e-9);
-    strip.gaps_rest = true;
-    EXPECT_LT(length(on_strip(two_timelines(), strip, {7})[0]), 1e-9);
+    arrangement.gaps_rest = true;
+    EXPECT_LT(length(arranged(two_timelines(), arrangement, {7})[0]), 1e-9);
 }
 
 TEST(StripTest, WeightsMixWithWhatLiesBelow) {
-    Strip strip;
-    strip.blocks = {block(0, 0, 10, 0), block(1, 0, 10, 0)};
-    strip.blocks[1].weight.points = {{0, 0.25, 0}, {10, 0.25, 0}};
-    strip.blend = CurveShape::kLinear;
+    Arrangement arrangement;
+    arrangement.blocks = {block(0, 0, 10, 0), block(1, 0, 10, 0)};
+    arrangement.blocks[1].weight.points = {{0, 0.25, 0}, {10, 0.25, 0}};
+    arrangement.blend = CurveShape::kLinear;
     // Blended in over the whole overlap of 10 frames, up to a quarter.
-    EXPECT_LT(length(on_strip(two_timelines(), strip, {10})[0] -
+    EXPECT_LT(length(arranged(two_timelines(), arrangement, {10})[0] -
                      (0.75 * Vec3{10, 0, 0} + 0.25 * Vec3{0, 110, 0})),
               1e-9);
 }

@@ -14,7 +14,7 @@
 #include "plain_bvh.h"
 #include "support.h"
 
-namespace mellow::many_test {
+namespace mellow::motion_files_test {
 namespace {
 
 using nlohmann::json;
@@ -418,6 +418,9 @@ TEST_F(ManyTest, ABadFileStopsAllOrIsLeftOut) {
     EXPECT_EQ(manifest()["clips"].size(), 5U);
     EXPECT_EQ(manifest()["skipped"][0]["file"], "motions/carrying/carry_7.bvh");
     EXPECT_EQ(manifest()["skipped"][0]["findings"][0]["code"], "bvh-broken");
+    std::string again;
+    Manifest::open(crate(), Parts::kRefused).value().encode([&](auto text) { again += text; });
+    EXPECT_EQ(again, read_text(crate() / "crate.json")) << "with what was left out";
     EXPECT_THAT(read_text(crate() / "report.txt").substr(0, 200), HasSubstr("left out: motions"));
     EXPECT_EQ(pack("--replace").exit, 1) << "what is bad stays bad";
     // So does a clip of a file that others are made of.
@@ -581,4 +584,4 @@ TEST_F(ManyTest, SeveralRecipesAreSeveralJobs) {
 }
 
 }  // namespace
-}  // namespace mellow::many_test
+}  // namespace mellow::motion_files_test

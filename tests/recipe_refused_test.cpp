@@ -10,7 +10,7 @@
 #include "plain_gltf.h"
 #include "small_figure.h"
 
-namespace mellow::refused_test {
+namespace mellow::recipe_refused_test {
 namespace {
 
 using nlohmann::json;
@@ -36,7 +36,8 @@ TEST(RecipeRefusedTest, KeysThatContradictOrMakeNoSense) {
          "travel that does not have it", "\"heading\" in travel"},
         {range + "travel_smooth = 0.5\n", "", "travel that does not have it", "in travel"},
         {range + "travel = [\"sideways\"]\n", "", "\"sideways\"", "ground, height, heading"},
-        {range + "strip = \"s\"\ntimeline = \"t\"\n", "", "a strip and a timeline", "one of them"},
+        {range + "arrangement = \"s\"\ntimeline = \"t\"\n", "", "an arrangement and a timeline",
+         "one of them"},
         {range + "align = \"hips\"\ncarry = [\"up\"]\n", "", "\"up\"", "ground, heading, height"},
         {range + "repeat = 1.5\n", "", "1.5", "a whole number of times"},
         {range + "repeat = 2\nrepeat_seconds = 3\n", "", "repeat_seconds beside repeat",
@@ -53,14 +54,14 @@ TEST(RecipeRefusedTest, KeysThatContradictOrMakeNoSense) {
         {"pose = 3\nrepeat = 2\n", "", "a single pose that is shaped", "a pose, or a range"},
         {"[[clip.part]]\nclip = \"c\"\nrange = [0, 3]\n", "", "a range beside a clip",
          "one of them"},
-        {"[[clip.part]]\nrange = [0, 3]\nstrip = \"s\"\ntimeline = \"t\"\n", "",
-         "a strip and a timeline", "one of them"},
+        {"[[clip.part]]\nrange = [0, 3]\narrangement = \"s\"\ntimeline = \"t\"\n", "",
+         "an arrangement and a timeline", "one of them"},
         {range + "[[clip.part]]\nrange = [0, 3]\n", "", "range beside parts", "its own"},
         {"loop = \"find\"\n[[clip.part]]\nrange = [0, 3]\n", "", "\"find\" in a clip of parts",
          "a clip with a range"},
         {"[[clip.over]]\nrange = [0, 3]\n", "", "nothing that it lies over", "[[clip.part]]"},
-        {range + "[[cue]]\nname = \"x\"\nat = 1\nstrip = \"s\"\ntimeline = \"t\"\n", "",
-         "a strip and a timeline", "one of them"},
+        {range + "[[cue]]\nname = \"x\"\nat = 1\narrangement = \"s\"\ntimeline = \"t\"\n", "",
+         "an arrangement and a timeline", "one of them"},
         {range + "[[cue]]\nname = \"\"\nat = 1\n", "", "\"\"", "a name"},
         {range + "[[cue]]\nname = \"x\"\nat = 5\nto = 4\n", "", "4 before 5", "after that of at"},
         {range,
@@ -68,11 +69,12 @@ TEST(RecipeRefusedTest, KeysThatContradictOrMakeNoSense) {
          "-1}\n[[motion.plane]]\nname = \"w\"\nat = {ahead = 1}\nfaces = {ahead = -1}\n",
          "a second plane \"w\"", "one name per plane"},
         {range,
-         "[[strip]]\nname = \"s\"\n[[strip.block]]\nrange = [0, 3]\nstart = 9\n[[strip.block]]\n"
+         "[[arrangement]]\nname = \"s\"\n[[arrangement.block]]\nrange = [0, 3]\nstart = "
+         "9\n[[arrangement.block]]\n"
          "range = [0, 3]\nstart = 4\n",
          "start 4 after 9", "in the order they start"},
-        {range, "[[strip]]\nname = \"s\"\n[[strip.block]]\nrange = [3, 0]\nstart = 4\n", "[3, 0]",
-         "[first, last]"},
+        {range, "[[arrangement]]\nname = \"s\"\n[[arrangement.block]]\nrange = [3, 0]\nstart = 4\n",
+         "[3, 0]", "[first, last]"},
         {range,
          "[[layer]]\nname = \"l\"\nkind = \"shake\"\nnodes = [\"hips\"]\ndegrees = [1, 2]\n"
          "frequency = 1\n",
@@ -320,4 +322,4 @@ TEST_F(RefusedTest, TablesOfCuesAreReadCellByCell) {
 }
 
 }  // namespace
-}  // namespace mellow::refused_test
+}  // namespace mellow::recipe_refused_test

@@ -168,11 +168,16 @@ TEST(RecipeTest, AllMistakesAreToldAtOnce) {
 /// What only follows from a mistyped key is not said beside it.
 TEST(RecipeTest, TheTypingErrorIsWhatIsNamed) {
     const std::string block =
-        kLeast + "[[strip]]\nname = \"s\"\n[[strip.block]]\nrange = [0, 9]\nstart = 0\n";
+        kLeast +
+        "[[arrangement]]\nname = \"s\"\n[[arrangement.block]]\nrange = [0, 9]\nstart = 0\n";
     EXPECT_THAT(mistakes(block + "weigths = [[0, 0], [9, 1]]\nshape = \"smooth\"\n"),
                 testing::ElementsAre("key-unknown a.recipe.toml:13 unknown key \"weigths\""));
     EXPECT_THAT(mistakes(block + "shape = \"smooth\"\n"),
                 testing::ElementsAre("key-missing a.recipe.toml:13 no key \"weights\""));
+    // What was called otherwise before is told as it is called now.
+    const auto former =
+        parse_recipe(change(block, "[[arrangement]]", "[[strip]]"), "a.recipe.toml", {});
+    EXPECT_THAT(former, FailsWith(Code::kKeyUnknown, "\"arrangement\", as it is called now"));
     std::string text = kLeast;
     text.replace(text.find("folder"), 6, "foldr");
     EXPECT_THAT(mistakes(text),

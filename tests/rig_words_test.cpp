@@ -116,13 +116,13 @@ void hold(Scene& scene, std::size_t timeline, Path path, std::initializer_list<d
 }
 Performance strip_of(const std::vector<std::array<double, 4>>& blocks) {
     Performance performance;
-    performance.strip = Strip{};
-    performance.strip->blend = CurveShape::kLinear;
+    performance.arrangement = Arrangement{};
+    performance.arrangement->blend = CurveShape::kLinear;
     for (const auto& [timeline, first, last, start] : blocks) {
         Block b;
         b.timeline = static_cast<int>(timeline);
         b.first = first, b.last = last, b.start = start;
-        performance.strip->blocks.push_back(b);
+        performance.arrangement->blocks.push_back(b);
     }
     return performance;
 }

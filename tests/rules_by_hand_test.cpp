@@ -8,7 +8,7 @@
 #include "mellow/pose.h"
 #include "rigs.h"
 
-namespace mellow::paper_test {
+namespace mellow::rules_by_hand_test {
 namespace {
 
 using namespace test;
@@ -439,13 +439,13 @@ TEST(PaperTest, BlocksThatRepeatGoOnFromWhereTheyEnded) {
     key(scene, 0, Path::kTranslation, {0, 0, 5}, {10, 0, 7});
     key_turn(scene, 0, turn(kX, 20), turn(kY, 90) * turn(kX, 20));
     Performance performance;
-    performance.strip.emplace();
+    performance.arrangement.emplace();
     Block block;
     block.timeline = 0;
     block.last = 10;
     block.repeats = 3;
     block.onward = {"n"};
-    performance.strip->blocks = {block};
+    performance.arrangement->blocks = {block};
     // What leads from the first pose to the last is laid on from the left: Ry90 about the origin,
     // then to (10, 0, 7) from where that puts (0, 0, 5), which is (5, 0, 0): by (5, 0, 7).
     const auto tile = evaluate(scene, {}, performance, {1, 2, 3});
@@ -453,7 +453,7 @@ TEST(PaperTest, BlocksThatRepeatGoOnFromWhereTheyEnded) {
     EXPECT_LT(length(tile.local(0, 1).t - Vec3{7 + 5, 0, -10 + 7}), 1e-9);
     EXPECT_LT(length(tile.local(0, 2).t - Vec3{-3 + 5, 0, -12 + 7}), 1e-9);
     EXPECT_NEAR(angle(tile.local(0, 1).r, turn(kY, 180) * turn(kX, 20)), 0, 1e-9);
-    performance.strip->blocks[0].onward = {"m"};
+    performance.arrangement->blocks[0].onward = {"m"};
     EXPECT_THAT(Rig::bind(scene, performance, {}), FailsWith(Code::kNameUnknown, "\"m\""));
 }
 
@@ -536,4 +536,4 @@ TEST(PaperTest, OnlyTheSameRestPoseMeansOtherAxes) {
 }
 
 }  // namespace
-}  // namespace mellow::paper_test
+}  // namespace mellow::rules_by_hand_test

@@ -10,7 +10,7 @@
 #include "packing.h"
 #include "plain_gltf.h"
 
-namespace mellow::round_test {
+namespace mellow::shaped_clips_test {
 namespace {
 
 using nlohmann::json;
@@ -623,7 +623,7 @@ TEST_F(RoundTest, MistakesAreToldWithTheirPlace) {
     fails(j + "range = [108, 132]\ntime = [[0, 0], [0.5, 1], [0.4, 0]]\n", Code::kValueBad,
           "each later");
     fails(j + "range = [108, 132]\ntime = [[0, 0], [1, 99]]\n", Code::kValueBad, "second 99");
-    fails(j + "[[clip.part]]\nrange = [0, 10]\nstrip = \"nowhere\"\n", Code::kNameUnknown,
+    fails(j + "[[clip.part]]\nrange = [0, 10]\narrangement = \"nowhere\"\n", Code::kNameUnknown,
           "nowhere");
     fails("[[cue]]\nname = \"c\"\nat = 110\nsource = \"captres\"\n", Code::kNameUnknown, "captres");
     fails(j + "range = [108, 132]\nstretch = 2\nseconds = 3\n", Code::kValueBad, "one of them");
@@ -640,4 +640,4 @@ TEST_F(RoundTest, MistakesAreToldWithTheirPlace) {
 }
 
 }  // namespace
-}  // namespace mellow::round_test
+}  // namespace mellow::shaped_clips_test

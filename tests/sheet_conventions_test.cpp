@@ -11,7 +11,7 @@
 #include "rigs.h"
 #include "told.h"
 
-namespace mellow::told_test {
+namespace mellow::sheet_conventions_test {
 namespace {
 
 using namespace test;
@@ -365,4 +365,4 @@ TEST(ToldTest, EveryKeyOfEveryRuleIsTold) {
 }
 
 }  // namespace
-}  // namespace mellow::told_test
+}  // namespace mellow::sheet_conventions_test

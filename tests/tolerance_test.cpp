@@ -17,7 +17,7 @@
 #include "packing.h"
 #include "rigs.h"
 
-namespace mellow::verdict_test {
+namespace mellow::tolerance_test {
 namespace {
 
 using namespace test;
@@ -485,4 +485,4 @@ TEST(VerdictTest, FlatJointsDifferInNoTurn) {
 }
 
 }  // namespace
-}  // namespace mellow::verdict_test
+}  // namespace mellow::tolerance_test

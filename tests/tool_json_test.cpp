@@ -9,7 +9,7 @@
 #include "mellow/write.h"
 #include "small_figure.h"
 
-namespace mellow::forms_test {
+namespace mellow::tool_json_test {
 namespace {
 
 using nlohmann::json;
@@ -283,4 +283,4 @@ TEST_F(FormsTest, MistypedOptionsAreToldWithWhatTheyTake) {
 }
 
 }  // namespace
-}  // namespace mellow::forms_test
+}  // namespace mellow::tool_json_test

@@ -8,7 +8,7 @@
 #include "small_figure.h"
 #include "this_build.h"
 
-namespace mellow::shown_test {
+namespace mellow::tool_reports_test {
 namespace {
 
 using nlohmann::json;
@@ -231,4 +231,4 @@ TEST_F(ShownTest, LimitsOfTheSystemAreSaidAndLeaveNothing) {
 }
 
 }  // namespace
-}  // namespace mellow::shown_test
+}  // namespace mellow::tool_reports_test

@@ -555,7 +555,7 @@ TEST(DocsTest, EveryKeyOfSheetsAndRecipesIsExplained) {
     EXPECT_GT(recipe.size(), 40U);
     const auto explained = [](const std::string& docs, const std::string& key) {
         for (const char* form :
-             {"`{}`", "[[rule.{}]]", "[[strip.{}]]", "[[{}]]", "`{}, ", "`{} = "})
+             {"`{}`", "[[rule.{}]]", "[[arrangement.{}]]", "[[{}]]", "`{}, ", "`{} = "})
             if (docs.find(fmt::format(fmt::runtime(form), key)) != docs.npos) return true;
         return false;
     };

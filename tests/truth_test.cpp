@@ -325,7 +325,7 @@ TEST_F(TruthTest, MistypedAndHostileKeysAreNamed) {
                     FailsWith(Code::kValueBad, "most_samples"));
     EXPECT_THAT(parsed("", "plces = \"added\"\n"), FailsWith(Code::kKeyUnknown, "\"places\""));
     EXPECT_THAT(parsed("", "frames = \"some\"\n"), FailsWith(Code::kValueBad, "declared"));
-    for (const char* list : {"camera", "strip", "layer", "clips", "timelines", "cue", "cues"})
+    for (const char* list : {"camera", "arrangement", "layer", "clips", "timelines", "cue", "cues"})
         for (const char* value : {"[{}, 3]", "3"}) {
             const auto read = parse_recipe(
                 fmt::format("{} = {}\n", list, value) + recipe("range = [0, 24]\n"), "r.toml", ".");

@@ -214,8 +214,10 @@ TEST(UnseenWordsTest, LayersStripsRenamesAndPlanesMeanWhatTheySay) {
         "[[layer]]\nkind = \"offset\"\nnodes = [\"n\"]\naxis = \"+Y\"\ndegrees = 5\nspace = "
         "\"world\"\n"
         "[[layer]]\nkind = \"offset\"\nnodes = [\"n\"]\naxis = \"+Y\"\ndegrees = 5\n"
-        "[[strip]]\nname = \"s\"\ngaps = \"rest\"\n[[strip.block]]\nrange = [0, 10]\nstart = 5\n"
-        "weight = 0.5\n[[strip]]\nname = \"h\"\n[[strip.block]]\nrange = [0, 10]\nstart = 0\n"
+        "[[arrangement]]\nname = \"s\"\ngaps = \"rest\"\n[[arrangement.block]]\nrange = [0, "
+        "10]\nstart = 5\n"
+        "weight = 0.5\n[[arrangement]]\nname = \"h\"\n[[arrangement.block]]\nrange = [0, "
+        "10]\nstart = 0\n"
         "[motion]\nwheel_share = 0.3\n[[motion.plane]]\nname = \"wall\"\n"
         "at = { left = 2, up = 1, ahead = 3 }\nfaces = { left = -4, up = 3 }\nclips = [\"walk*\"]\n"
         "[[clip]]\nname = \"c\"\nrange = [0, 1]\n");
@@ -226,9 +228,9 @@ TEST(UnseenWordsTest, LayersStripsRenamesAndPlanesMeanWhatTheySay) {
     EXPECT_THAT(order, ElementsAre("arm.L", "arm*", "a*")) << "whole names, then the longest";
     EXPECT_TRUE(std::get<OffsetLayer>(r.layers.at(0).layer.body).world_axis);
     EXPECT_FALSE(std::get<OffsetLayer>(r.layers.at(1).layer.body).world_axis);
-    EXPECT_TRUE(r.strips.at(0).strip.gaps_rest);
-    EXPECT_FALSE(r.strips.at(1).strip.gaps_rest);
-    const auto& points = r.strips.at(0).strip.blocks.at(0).weight.points;
+    EXPECT_TRUE(r.arrangements.at(0).arrangement.gaps_rest);
+    EXPECT_FALSE(r.arrangements.at(1).arrangement.gaps_rest);
+    const auto& points = r.arrangements.at(0).arrangement.blocks.at(0).weight.points;
     ASSERT_EQ(points.size(), 2U);
     EXPECT_EQ(points[0].at, 5);
     EXPECT_EQ(points[1].at, 15);

@@ -15,7 +15,7 @@ namespace mellow {
 struct JointSource {
     int node = kNone;
     /// The uniform scale that everything above the topmost joint has in the rest pose: a scaled
-    /// armature becomes data, and joints keep scale 1.
+    /// node above the skeleton becomes data, and joints keep scale 1.
     double scale = 1;
     /// The joint's axes in those of the node: what an axis of the joint is, turned by this.
     Quat turn = {};

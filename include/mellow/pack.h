@@ -63,7 +63,7 @@ Result<std::vector<PackReport>> pack_all(const Recipe& recipe, const PackOptions
 
 /// One clip before it is packed.
 struct PlannedClip {
-    std::string name, moved_by;  ///< the timeline or strip
+    std::string name, moved_by;  ///< the timeline or arrangement
     std::string file;            ///< of the first target that takes it; empty: none does
     std::string motion;          ///< the motion file; empty for the figure's own
     SamplePlan plan;

@@ -1,5 +1,5 @@
 // Performance: what moves a rig before its rules are evaluated: a timeline, or blocks of timelines
-// on a strip; layers over it; and which part of it is played.
+// on an arrangement; layers over it; and which part of it is played.
 //
 // Frames here count at the scene's rate, and may be fractions. docs/recipe.md has each key with its
 // equation.
@@ -20,14 +20,14 @@
 
 namespace mellow {
 
-/// A part of a timeline, placed on a strip.
+/// A part of a timeline, placed on an arrangement.
 struct Block {
     int timeline = kNone;
     double first = 0, last = 0;  ///< frames of the timeline that are used, both included
-    double start = 0;            ///< frame of the strip where it begins
+    double start = 0;            ///< frame of the arrangement where it begins
     double speed = 1;            ///< above 0; 2 plays it in half the time
     int repeats = 1;
-    ValueCurve weight;  ///< over frames of the strip; without points 1
+    ValueCurve weight;  ///< over frames of the arrangement; without points 1
     /// Controls that go on from where a repeat left them, in place of back to their first pose.
     std::vector<std::string> onward;
     std::string where;
@@ -38,7 +38,7 @@ struct Block {
 
 /// Blocks one after the other, in the order of `start`. Where two overlap the later one is blended
 /// in over the overlap.
-struct Strip {
+struct Arrangement {
     std::string name;
     std::vector<Block> blocks;
     CurveShape blend = CurveShape::kSmooth;  ///< kLinear or kSmooth
@@ -80,7 +80,8 @@ struct SmoothLayer {
 struct Layer {
     std::string where;
     NodeMask mask;
-    ValueCurve weight;  ///< over frames of the timeline or strip; without points `constant_weight`
+    ValueCurve
+        weight;  ///< over frames of the timeline or arrangement; without points `constant_weight`
     double constant_weight = 1;
     std::variant<OffsetLayer, ReplaceLayer, ShakeLayer, SmoothLayer> body;
 };
@@ -93,10 +94,10 @@ struct Played {
     bool loop = false;
 };
 
-/// What moves a rig: keys or a strip, layers over them, and the part that is played.
+/// What moves a rig: keys or an arrangement, layers over them, and the part that is played.
 struct Performance {
-    int timeline = kNone;  ///< kNone without a strip: the rest pose
-    std::optional<Strip> strip;
+    int timeline = kNone;  ///< kNone without an arrangement: the rest pose
+    std::optional<Arrangement> arrangement;
     std::vector<Layer> layers;
     std::optional<Played> played;  ///< without it all there is, once
     /// How many seconds rules with memory (`lag`, `roll`) may be walked through, at most.

@@ -62,9 +62,9 @@ struct RecipeOver {
 
 /// One of the parts that a clip is joined of, or that lie over these.
 struct RecipePart {
-    std::string clip;                     ///< another clip of the recipe; empty: a range
-    Range range;                          ///< its name is for people
-    std::string source, timeline, strip;  ///< as of a clip
+    std::string clip;                           ///< another clip of the recipe; empty: a range
+    Range range;                                ///< its name is for people
+    std::string source, timeline, arrangement;  ///< as of a clip
     RecipeShaping shaping;
     double overlap = 0;  ///< frames at the rate of the figure's file
     CurveShape blend = CurveShape::kSmooth;
@@ -83,9 +83,9 @@ struct RecipePlace {
 /// One [[clip]].
 struct RecipeClip {
     Range range;
-    std::string source;    ///< name of a [[source]]; empty: the figure's own file
-    std::string timeline;  ///< empty: the only one there is
-    std::string strip;     ///< in place of a timeline
+    std::string source;       ///< name of a [[source]]; empty: the figure's own file
+    std::string timeline;     ///< empty: the only one there is
+    std::string arrangement;  ///< in place of a timeline
     TravelParts travel;
     ClipLabels labels;
 
@@ -100,7 +100,7 @@ struct RecipeClip {
     double repair_mm = 100, repair_degrees = 20;  ///< the largest change that closing may make
     RecipePlace place;
     double thumbnail = 0.5;  ///< how far through the clip its small picture is, 0 to 1
-    std::string text;        ///< as of a strip, where it is shaped
+    std::string text;        ///< as of an arrangement, where it is shaped
     /// What the recipe says of it; what it does not say, a packed clip as a source may.
     struct {
         bool loop = false, speed = false, play = false, travel = false;
@@ -128,7 +128,7 @@ struct RecipeSource {
     Keyed keyed = Keyed::kByContent;
     bool take_over_rest = true;  ///< axes that rest turned; else they are refused
     std::string where, where_file;
-    std::string text;  ///< as of a strip
+    std::string text;  ///< as of an arrangement
 };
 
 /// Every file of a source, and every timeline in it, becomes a clip.
@@ -139,16 +139,17 @@ struct RecipeMany {
     RecipeClip like;  ///< loop and travel of these clips
 };
 
-/// A cue on a timeline or strip of a source; every clip that plays it has it.
+/// A cue on a timeline or arrangement of a source; every clip that plays it has it.
 struct RecipeCue {
     Cue cue;  ///< `first` and `last` in frames, at the rate of the source
-    std::string source, timeline, strip;  ///< as of a clip; without a timeline: any of the source
+    std::string source, timeline,
+        arrangement;  ///< as of a clip; without a timeline: any of the source
     std::string where;
 };
 
-/// A strip whose blocks name their timelines.
-struct RecipeStrip {
-    Strip strip;
+/// An arrangement whose blocks name their timelines.
+struct RecipeArrangement {
+    Arrangement arrangement;
     std::string text;                    ///< its table, in one form whatever way it is written
     std::vector<std::string> timelines;  ///< of each block; empty: the only one there is
 };
@@ -156,7 +157,7 @@ struct RecipeStrip {
 /// A layer, the clips it lies over (none: all) and the timeline of the pose it takes.
 struct RecipeLayer {
     Layer layer;
-    std::string text;  ///< as of a strip
+    std::string text;  ///< as of an arrangement
     std::vector<std::string> clips;
     std::optional<std::string> timeline;
 };
@@ -208,8 +209,8 @@ struct Recipe {
     std::string hash;              ///< of its text and of what it uses, XXH3 128 bits in hex
     /// The whole recipe: its text as it is, or one text with what `use` brings in.
     std::string text;
-    /// What every clip depends on: all but clips, strips, layers, motion files, targets, output and
-    /// checks, in one form whatever way it is written.
+    /// What every clip depends on: all but clips, arrangements, layers, motion files, targets,
+    /// output and checks, in one form whatever way it is written.
     std::string common;
 
     std::string source, rig, strip_prefix;  ///< of the figure
@@ -238,7 +239,7 @@ struct Recipe {
 
     std::vector<RecipeCamera> cameras;
     std::vector<RecipeCue> cues;
-    std::vector<RecipeStrip> strips;
+    std::vector<RecipeArrangement> arrangements;
     std::vector<RecipeLayer> layers;
     std::vector<RecipeClip> clips;
     std::vector<RecipeTimelines> timelines;

@@ -311,6 +311,15 @@ std::vector<const toml::table*> TomlTable::tables(std::string_view key) {
     return all;
 }
 
+namespace {
+
+/// What a key is called that had another name before.
+std::string word_of_today(const std::string& key) {
+    return key == "strip" ? "arrangement" : std::string();
+}
+
+}  // namespace
+
 void TomlTable::close() {
     // Keys are asked for more than once; each is suggested once.
     std::set<std::string> once;
@@ -324,8 +333,12 @@ void TomlTable::close() {
             return m.table == &table_ && !near.empty() &&
                    ((m.missing && m.key == near) || table_lacks);
         });
+        const std::string now = word_of_today(name);
+        const bool former = std::find(known_.begin(), known_.end(), now) != known_.end();
         fail(Code::kKeyUnknown, name, fmt::format("unknown key \"{}\"", name),
-             suggest(name, known_), "correct or remove the key");
+             former ? fmt::format("\"{}\", as it is called now", now) : suggest(name, known_),
+             former ? fmt::format("write {} for {}, also in the tables below it", now, name)
+                    : "correct or remove the key");
     }
 }
 

@@ -275,6 +275,9 @@ Findings read_findings(JsonMembers& json, std::string_view key, const std::strin
         f.found = in.text("found");
         f.expected = in.text("expected");
         f.remedy = in.text("remedy");
+        for (JsonMembers& e : in.objects("edits"))
+            f.edits.push_back(
+                {e.text("table"), e.text("key"), e.has("value") ? e.text("value") : ""});
         out.push_back(std::move(f));
     }
     return out;

@@ -230,7 +230,7 @@ class SceneTake final : public Take::Motion {
         }
     }
 
-    /// With a scaled armature: diag(scale) * T R S * diag(1 / scale).
+    /// With a scaled node above the skeleton: diag(scale) * T R S * diag(1 / scale).
     void take_local(SceneWork& work, JointTile& tile, int j) const {
         const JointWay& way = ways_[at(j)];
         work.world[at(j)] = {};

@@ -429,13 +429,15 @@ class ClipJudge {
 
 /// Says the largest overlap of a clip with earlier ones, and how many others there are.
 OverlapJudge::OverlapJudge(const std::vector<ClipJob>& jobs) : jobs_(jobs) {
-    std::map<std::tuple<std::size_t, std::string, std::string>, int> strips;
+    std::map<std::tuple<std::size_t, std::string, std::string>, int> arrangements;
     for (const ClipJob& job : jobs) {
         const RecipeClip& clip = job.clip;
-        const auto strip =
-            strips.try_emplace({job.motion, clip.timeline, clip.strip}, strips.size()).first;
+        const auto arrangement =
+            arrangements
+                .try_emplace({job.motion, clip.timeline, clip.arrangement}, arrangements.size())
+                .first;
         const bool counts = !clip.range.is_pose() && !clip.shaped();
-        spans_.push_back({clip.range.first, clip.range.last, counts ? strip->second : -1});
+        spans_.push_back({clip.range.first, clip.range.last, counts ? arrangement->second : -1});
     }
 }
 
@@ -445,11 +447,11 @@ Findings OverlapJudge::of(std::size_t i) const {
     std::int64_t first = 0, last = -1;
     std::string with;
     int others = -1;
-    for (std::size_t j = 0; j < i && own.strip >= 0; ++j) {
+    for (std::size_t j = 0; j < i && own.arrangement >= 0; ++j) {
         const Span& other = spans_[j];
         const std::int64_t from = std::max(own.first, other.first),
                            to = std::min(own.last, other.last);
-        if (other.strip != own.strip || from > to) continue;
+        if (other.arrangement != own.arrangement || from > to) continue;
         ++others;
         if (to - from > last - first) first = from, last = to, with = jobs_[j].clip.range.name;
     }

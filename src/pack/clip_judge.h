@@ -16,7 +16,7 @@ class OverlapJudge {
   private:
     struct Span {
         std::int64_t first, last;
-        int strip;  ///< of one timeline or strip all; -1: never in the way
+        int arrangement;  ///< of one timeline or arrangement all; -1: never in the way
     };
     const std::vector<ClipJob>& jobs_;
     std::vector<Span> spans_;

@@ -128,23 +128,23 @@ class CueFinder {
         return whole;
     }
 
-    /// Cues of a timeline or strip.
+    /// Cues of a timeline or arrangement.
     std::vector<Cue> on(std::size_t motion, const Performance& what, const std::string& played,
                         const ValueCurve& time, FrameRate rate) {
         std::vector<Cue> out;
         for (const RecipeCue& cue : recipe_.cues) {
-            const bool strip = what.strip.has_value();
-            if (strip ? cue.strip != played : !cue.strip.empty()) continue;
+            const bool arrangement = what.arrangement.has_value();
+            if (arrangement ? cue.arrangement != played : !cue.arrangement.empty()) continue;
             if (cue.source != (motion == 0 ? std::string() : jobs_.source_name(motion))) continue;
             const bool same = cue.timeline.empty() || cue.timeline == played ||
                               recipe_.strip_prefix + cue.timeline == played;
-            if (!strip && !same) continue;
+            if (!arrangement && !same) continue;
             const std::size_t before = out.size();
             put(cue.cue, cue.cue.first / rate.per_second(), cue.cue.last / rate.per_second(), time,
                 out);
             if (out.size() > before) used.insert(&cue);
         }
-        if (!what.strip)
+        if (!what.arrangement)
             for (const SourceCue& source : jobs_.source_cues(motion)) {
                 if (source.timeline != played) continue;
                 const std::size_t before = out.size();

@@ -47,8 +47,8 @@ std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& 
     const ClipLabels& labels = clip.labels;
     text += fmt::format("{} {} {} {}\n", labels.id, labels.group, labels.speed, labels.backwards);
     for (const auto& [key, value] : labels.tags) text += key + " = " + value + "\n";
-    for (const RecipeStrip& strip : recipe.strips)
-        if (strip.strip.name == clip.strip) text += strip.text + "\n";
+    for (const RecipeArrangement& arrangement : recipe.arrangements)
+        if (arrangement.arrangement.name == clip.arrangement) text += arrangement.text + "\n";
     for (const RecipeLayer& layer : recipe.layers)
         if (layer.clips.empty() ||
             std::find(layer.clips.begin(), layer.clips.end(), clip.range.name) != layer.clips.end())

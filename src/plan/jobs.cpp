@@ -18,8 +18,6 @@ namespace {
 /// Motion files whose contents are in memory at the same time while they are planned, and the most
 /// that stay there.
 constexpr std::size_t kAtOnce = 16, kHeld = 8;
-/// Stretches shorter than twice this are no gaps.
-constexpr std::int64_t kFewFrames = 3;
 
 std::string own_name(const std::string& timeline, const std::string& prefix) {
     return timeline.starts_with(prefix) ? timeline.substr(prefix.size()) : timeline;
@@ -271,125 +269,24 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
     return wrong;
 }
 
-/// Renames that no name of any motion file fits.
-void Jobs::note_idle_renames() {
-    if (renamed_.empty() || !notes_.skipped.empty()) return;
-    for (std::size_t r = 0; r < renamed_.size(); ++r)
-        if (!renamed_[r])
-            notes_.findings.push_back(
-                {Code::kNoEffect, Severity::kWarning, recipe_.where.renames,
-                 fmt::format("rename of \"{}\" fits nothing", recipe_.renames[r].first),
-                 "a name that a motion file has", "correct the name, or take it out"});
-}
-
-/// The same bytes under two names.
-void Jobs::note_same_content() {
-    std::map<std::string, const File*> seen;
-    for (std::size_t f = 1; f < files_.size(); ++f) {
-        if (files_[f]->records.empty()) continue;
-        const auto [there, fresh] = seen.emplace(files_[f]->records[0].hash, files_[f].get());
-        if (!fresh && there->second->file != files_[f]->file)
-            notes_.findings.push_back({Code::kSameContent, Severity::kWarning, files_[f]->file,
-                                       fmt::format("the same bytes as {}", there->second->file),
-                                       "one file per motion",
-                                       "take one of them away, or narrow the pattern"});
-    }
-    for (const RecipeSource& source : recipe_.sources) {
-        const auto moves = [&](std::size_t motion) {
-            return motion > 0 && files_[motion]->source == &source;
-        };
-        const bool used = std::any_of(clips_.begin(), clips_.end(), [&](const ClipJob& job) {
-            return moves(job.motion) ||
-                   std::any_of(job.parts.begin(), job.parts.end(),
-                               [&](const PartJob& part) { return moves(part.motion); });
-        });
-        if (!used && notes_.skipped.empty())
-            notes_.findings.push_back(
-                {Code::kLeftOut, Severity::kNote, source.where,
-                 fmt::format("no clip is made of source \"{}\"", source.name),
-                 "a [[clip]] or [[clips]] with source = \"" + source.name + "\"",
-                 "nothing, if this is meant"});
-    }
-}
-
-bool Jobs::has_cues() const {
-    return !recipe_.cues.empty() || std::any_of(files_.begin(), files_.end(), [](const auto& file) {
-        return !file->cues.empty();
-    });
-}
-
-/// Cues of a file; those at joints that the figure does not have happen nowhere.
-void Jobs::take_cues(File& file, const FigureMotion& motion) {
-    file.cues = motion.cues;
-    std::vector<std::string> unknown;
-    for (SourceCue& source : file.cues) {
-        std::string& joint = source.cue.joint;
-        if (joint.empty() || figure_.skeleton().find(joint) >= 0) continue;
-        unknown.push_back(joint);
-        joint.clear();
-    }
-    std::sort(unknown.begin(), unknown.end());
-    unknown.erase(std::unique(unknown.begin(), unknown.end()), unknown.end());
-    if (!unknown.empty())
-        notes_.findings.push_back(
-            {Code::kMissingJoint, Severity::kWarning, file.file,
-             "cues at joints that the figure does not have: " + name_list(unknown),
-             "joints of the figure", "[[cue]] in the recipe, at another joint"});
-}
-
-/// Frames between ranges of one timeline of the figure's file on which something moves, and which
-/// no clip has.
-void Jobs::note_gaps() {
-    const Scene& scene = figure_.scene();
-    const std::vector<TimelineStock>& stock = figure_.timelines();
-    for (std::size_t t = 0; t < scene.timelines.size() && t < stock.size(); ++t) {
-        std::vector<const RecipeClip*> clips;
-        for (const ClipJob& job : clips_)
-            if (job.motion == 0 && job.clip.strip.empty() && !job.clip.range.is_pose())
-                if (const auto found =
-                        find_timeline(scene, job.clip.timeline, recipe_.strip_prefix, "");
-                    found && found.value() == static_cast<int>(t))
-                    clips.push_back(&job.clip);
-        std::sort(clips.begin(), clips.end(), [](const RecipeClip* a, const RecipeClip* b) {
-            return a->range.first < b->range.first;
-        });
-        std::int64_t upto = clips.empty() ? 0 : clips.front()->range.last;
-        for (const RecipeClip* clip : clips) {
-            for (const MovingSpan& span : stock[t].moving) {
-                const std::int64_t from = std::max(upto, span.first),
-                                   to = std::min(clip->range.first, span.last);
-                if (to - from >= 2 * kFewFrames)
-                    notes_.findings.push_back(
-                        {Code::kRangeGap, Severity::kNote, clip->range.where,
-                         from + 1 == to - 1
-                             ? fmt::format("frame {} before it moves and is in no clip", from + 1)
-                             : fmt::format("frames {}..{} before it move and are in no clip",
-                                           from + 1, to - 1),
-                         "ranges that take all of the motion", "nothing, if this is meant"});
-            }
-            upto = std::max(upto, clip->range.last);
-        }
-    }
-}
-
 Result<Performance> Jobs::performance(const RecipeClip& clip, const FigureMotion& motion) const {
     const Scene& scene = *motion.scene;
     Performance out;
     out.most_walk_s = recipe_.most_walk_s;
-    if (clip.strip.empty()) {
+    if (clip.arrangement.empty()) {
         const bool rest = clip.range.is_pose() && clip.timeline.empty() && scene.timelines.empty();
         if (!rest) {
             MELLOW_TRY(out.timeline,
                        find_timeline(scene, clip.timeline, motion.prefix, clip.range.where));
         }
     } else {
-        for (const RecipeStrip& strip : recipe_.strips) {
-            if (strip.strip.name != clip.strip) continue;
-            out.strip = strip.strip;
-            for (std::size_t b = 0; b < strip.timelines.size(); ++b) {
-                Block& block = out.strip->blocks[b];
-                MELLOW_TRY(block.timeline,
-                           find_timeline(scene, strip.timelines[b], motion.prefix, block.where));
+        for (const RecipeArrangement& arrangement : recipe_.arrangements) {
+            if (arrangement.arrangement.name != clip.arrangement) continue;
+            out.arrangement = arrangement.arrangement;
+            for (std::size_t b = 0; b < arrangement.timelines.size(); ++b) {
+                Block& block = out.arrangement->blocks[b];
+                MELLOW_TRY(block.timeline, find_timeline(scene, arrangement.timelines[b],
+                                                         motion.prefix, block.where));
             }
         }
     }
@@ -454,12 +351,12 @@ Status Jobs::fits_in(const Target& target, int samples, const std::string& where
                     std::max<std::int64_t>(samples, (whole + 79) / 80))};
 }
 
-/// The frames of what is played, and the name of its strip or timeline.
+/// The frames of what is played, and the name of its arrangement or timeline.
 FrameSpan Jobs::span_of(const Performance& what, const Scene& scene, std::string& name) {
     name.clear();
-    if (what.strip) {
-        name = what.strip->name;
-        return whole_frames(what.strip->first(), what.strip->last());
+    if (what.arrangement) {
+        name = what.arrangement->name;
+        return whole_frames(what.arrangement->first(), what.arrangement->last());
     }
     if (what.timeline == kNone) return {};
     const Timeline& timeline = scene.timelines[at(what.timeline)];

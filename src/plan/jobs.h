@@ -22,7 +22,7 @@ struct PartJob {
     double first = 0, last = 0;        ///< seconds
     FrameRate rate;                    ///< of the motion
     const RecipePart* part = nullptr;  ///< nullptr: the clip's own range
-    std::string name;                  ///< for people: of the clip, the timeline or strip
+    std::string name;                  ///< for people: of the clip, the timeline or arrangement
 
     static constexpr std::size_t kNoClip = static_cast<std::size_t>(-1);
 };
@@ -36,7 +36,7 @@ struct ClipJob {
     std::size_t motion = 0;            ///< of Jobs
     Performance what;                  ///< what moves it
     std::vector<PlannedRange> ranges;  ///< at each rate of the targets, the first one's first
-    std::string moved_by;              ///< name of the timeline or strip
+    std::string moved_by;              ///< name of the timeline or arrangement
     Findings shaping;                  ///< what was found of its loop and its length
 
     const PlannedRange& range() const { return ranges.front(); }
@@ -66,7 +66,7 @@ class Jobs {
     /// A motion, read again unless somebody holds it. Thread-safe. Fails where its file is another
     /// than it was when the jobs were made.
     Result<std::shared_ptr<const FigureMotion>> motion(std::size_t index) const;
-    /// Fails with all layers, strips and rules that do not fit the files they lie on.
+    /// Fails with all layers, arrangements and rules that do not fit the files they lie on.
     Status bind_all() const;
     /// Its file, as messages name it; empty for the figure's own.
     std::string file_of(std::size_t motion) const {

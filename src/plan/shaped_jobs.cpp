@@ -184,7 +184,7 @@ Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
             RecipeClip like = job.clip;  // layers lie over it by the name of the clip
             like.range.first = part.range.first, like.range.last = part.range.last;
             like.range.where = part.range.where;
-            like.timeline = part.timeline, like.strip = part.strip;
+            like.timeline = part.timeline, like.arrangement = part.arrangement;
             MELLOW_TRY(const std::size_t motion_index, motion_of(part.source, part.where));
             MELLOW_TRY(const auto moved, motion(motion_index));
             MELLOW_TRY(out, piece(like, *moved));

@@ -195,10 +195,10 @@ void read_cameras(TomlTable& top, Recipe& recipe) {
 }
 
 void read_performances(TomlTable& top, const Sets& sets, Recipe& recipe) {
-    const auto strips = top.tables("strip"), layers = top.tables("layer");
-    for (std::size_t i = 0; i < strips.size(); ++i) {
-        TomlTable t = top.within(*strips[i], fmt::format("strip {}", i + 1));
-        recipe.strips.push_back(read_strip(t));
+    const auto arrangements = top.tables("arrangement"), layers = top.tables("layer");
+    for (std::size_t i = 0; i < arrangements.size(); ++i) {
+        TomlTable t = top.within(*arrangements[i], fmt::format("arrangement {}", i + 1));
+        recipe.arrangements.push_back(read_arrangement(t));
     }
     for (std::size_t i = 0; i < layers.size(); ++i) {
         TomlTable t = top.within(*layers[i], fmt::format("layer {}", i + 1));
@@ -222,7 +222,8 @@ void leave_out_wrong(TomlTable& top, Recipe& recipe) {
     const auto nameless = [](const auto&) { return std::string(); };
     if (top.is_list("source"))
         sound_ones("source", recipe.sources, [](const auto& s) { return "source " + s.name; });
-    sound_ones("strip", recipe.strips, [](const auto& s) { return "strip " + s.strip.name; });
+    sound_ones("arrangement", recipe.arrangements,
+               [](const auto& s) { return "arrangement " + s.arrangement.name; });
     sound_ones("clip", recipe.clips, [](const auto& c) { return "clip " + c.range.name; });
     sound_ones("layer", recipe.layers, nameless);
     sound_ones("cue", recipe.cues, nameless);
@@ -239,9 +240,10 @@ void leave_out_wrong(TomlTable& top, Recipe& recipe) {
             const bool parts =
                 std::any_of(clip.parts.begin(), clip.parts.end(), [&](const auto& p) {
                     return lost("clip ", p.clip) || lost("source ", p.source) ||
-                           lost("strip ", p.strip);
+                           lost("arrangement ", p.arrangement);
                 });
-            const bool out = parts || lost("source ", clip.source) || lost("strip ", clip.strip);
+            const bool out =
+                parts || lost("source ", clip.source) || lost("arrangement ", clip.arrangement);
             if (out) gone.insert("clip " + clip.range.name);
             return out;
         });
@@ -271,14 +273,14 @@ Result<RecipeWords> read_words(std::string_view text, const std::string& file,
     }
     TomlTable top(root, file);
     toml::table common = root;
-    for (const char* key : {"clip", "clips", "timelines", "strip", "layer", "output", "checks",
-                            "rename", "target", "cue", "cues"})
+    for (const char* key : {"clip", "clips", "timelines", "arrangement", "layer", "output",
+                            "checks", "rename", "target", "cue", "cues"})
         common.erase(key);
     if (top.is_list("source")) common.erase("source");
     recipe.common = TomlTable(common, file).canonical();
-    top.knows({"figure", "rename", "clips",  "source",    "joints", "target", "travel",
-               "output", "proof",  "clip",   "timelines", "strip",  "layer",  "set",
-               "camera", "checks", "mirror", "cue",       "cues",   "motion"});
+    top.knows({"figure", "rename", "clips",  "source",    "joints",      "target", "travel",
+               "output", "proof",  "clip",   "timelines", "arrangement", "layer",  "set",
+               "camera", "checks", "mirror", "cue",       "cues",        "motion"});
     std::deque<toml::table> missing;  // stand for sections that are not there
     const auto section = [&](const char* key, auto&& read) {
         const toml::table* table = top.table(key);

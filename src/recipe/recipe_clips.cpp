@@ -143,10 +143,10 @@ RecipeClip read_clip(TomlTable& t) {
     read_parts(t, clip);
     if (!clip.range.is_pose() && clip.parts.empty()) read_range(t, clip.range);
     clip.timeline = t.text("timeline", "");
-    clip.strip = t.text("strip", "");
+    clip.arrangement = t.text("arrangement", "");
     clip.source = t.text("source", "");
-    if (!clip.timeline.empty() && !clip.strip.empty())
-        t.fail(Code::kValueBad, "strip", "a strip and a timeline", "one of them");
+    if (!clip.timeline.empty() && !clip.arrangement.empty())
+        t.fail(Code::kValueBad, "arrangement", "an arrangement and a timeline", "one of them");
     t.knows({"pose", "range", "part"});
     if (clip.shaped()) clip.text = t.canonical();
     t.close();
@@ -209,9 +209,10 @@ void read_clips(TomlTable& top, Recipe& recipe) {
 }
 
 void check_clip_names(TomlTable& top, const Recipe& recipe) {
-    std::vector<std::string> clips, strips;
+    std::vector<std::string> clips, arrangements;
     for (const RecipeClip& clip : recipe.clips) clips.push_back(clip.range.name);
-    for (const RecipeStrip& strip : recipe.strips) strips.push_back(strip.strip.name);
+    for (const RecipeArrangement& arrangement : recipe.arrangements)
+        arrangements.push_back(arrangement.arrangement.name);
     const auto layer_tables = top.tables("layer"), clip_tables = top.tables("clip");
     for (std::size_t i = 0; i < recipe.layers.size(); ++i)
         for (const std::string& clip : recipe.layers[i].clips)
@@ -234,11 +235,11 @@ void check_clip_names(TomlTable& top, const Recipe& recipe) {
     for (const RecipeClip& clip : recipe.clips)
         for (const RecipePart& part : clip.parts) {
             known("source", part.source, sources, part.where);
-            known("strip", part.strip, strips, part.where);
+            known("arrangement", part.arrangement, arrangements, part.where);
         }
     for (const RecipeCue& cue : recipe.cues) {
         known("source", cue.source, sources, cue.where);
-        known("strip", cue.strip, strips, cue.where);
+        known("arrangement", cue.arrangement, arrangements, cue.where);
     }
     const auto many_tables = top.tables("clips");
     for (std::size_t i = 0; i < recipe.many.size(); ++i)
@@ -246,9 +247,9 @@ void check_clip_names(TomlTable& top, const Recipe& recipe) {
             check_known(top.within(*many_tables[i], fmt::format("clips {}", i + 1)), "source",
                         "source", recipe.many[i].source, sources);
     for (std::size_t i = 0; i < recipe.clips.size(); ++i)
-        if (const RecipeClip& clip = recipe.clips[i]; !clip.strip.empty())
+        if (const RecipeClip& clip = recipe.clips[i]; !clip.arrangement.empty())
             check_known(top.within(*clip_tables[i], fmt::format("clip \"{}\"", clip.range.name)),
-                        "strip", "strip", clip.strip, strips);
+                        "arrangement", "arrangement", clip.arrangement, arrangements);
 }
 
 }  // namespace mellow

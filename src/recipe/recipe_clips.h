@@ -14,7 +14,8 @@ void check_name(TomlTable& t, const std::string& name);
 /// Reads all of them, at least one.
 void read_clips(TomlTable& top, Recipe& recipe);
 
-/// Layers name clips, and clips name strips and sources, that the recipe has: complains where not.
+/// Layers name clips, and clips name arrangements and sources, that the recipe has: complains where
+/// not.
 void check_clip_names(TomlTable& top, const Recipe& recipe);
 
 }  // namespace mellow

@@ -18,9 +18,9 @@ constexpr double kMostFrame = 1e9;
 void read_place(TomlTable& t, RecipeCue& cue) {
     cue.source = t.text("source", "");
     cue.timeline = t.text("timeline", "");
-    cue.strip = t.text("strip", "");
-    if (!cue.timeline.empty() && !cue.strip.empty())
-        t.fail(Code::kValueBad, "strip", "a strip and a timeline", "one of them");
+    cue.arrangement = t.text("arrangement", "");
+    if (!cue.timeline.empty() && !cue.arrangement.empty())
+        t.fail(Code::kValueBad, "arrangement", "an arrangement and a timeline", "one of them");
 }
 
 RecipeCue read_cue(TomlTable& t) {

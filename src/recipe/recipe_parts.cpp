@@ -137,16 +137,16 @@ RecipeLayer read_layer(TomlTable& t, const Sets& sets) {
     return out;
 }
 
-RecipeStrip read_strip(TomlTable& t) {
-    RecipeStrip out;
-    out.strip.name = t.text("name");
+RecipeArrangement read_arrangement(TomlTable& t) {
+    RecipeArrangement out;
+    out.arrangement.name = t.text("name");
     out.text = t.canonical();
-    out.strip.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "smooth"
-                          ? CurveShape::kSmooth
-                          : CurveShape::kLinear;
-    out.strip.gaps_rest = t.choice("gaps", {"hold", "rest"}, "hold") == "rest";
+    out.arrangement.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "smooth"
+                                ? CurveShape::kSmooth
+                                : CurveShape::kLinear;
+    out.arrangement.gaps_rest = t.choice("gaps", {"hold", "rest"}, "hold") == "rest";
     for (const toml::table* inner : t.tables("block")) {
-        TomlTable b = t.inner(*inner, fmt::format("block {}", out.strip.blocks.size() + 1));
+        TomlTable b = t.inner(*inner, fmt::format("block {}", out.arrangement.blocks.size() + 1));
         Block block;
         block.where = b.where("");
         out.timelines.push_back(b.text("timeline", ""));
@@ -159,15 +159,16 @@ RecipeStrip read_strip(TomlTable& t) {
             block.weight.points = {{block.start, weight}, {block.end(), weight}};
         block.onward = b.texts("onward", {});
         b.close();
-        if (!out.strip.blocks.empty() && block.start < out.strip.blocks.back().start)
-            t.fail(Code::kValueBad, "block",
-                   fmt::format("start {} after {}", block.start, out.strip.blocks.back().start),
-                   "blocks in the order they start");
-        out.strip.blocks.push_back(std::move(block));
+        if (!out.arrangement.blocks.empty() && block.start < out.arrangement.blocks.back().start)
+            t.fail(
+                Code::kValueBad, "block",
+                fmt::format("start {} after {}", block.start, out.arrangement.blocks.back().start),
+                "blocks in the order they start");
+        out.arrangement.blocks.push_back(std::move(block));
     }
-    if (out.strip.blocks.empty())
-        t.fail(Code::kKeyMissing, "", "no [[strip.block]]", "at least one block",
-               "add: [[strip.block]] with range = [first, last] and start = 0");
+    if (out.arrangement.blocks.empty())
+        t.fail(Code::kKeyMissing, "", "no [[arrangement.block]]", "at least one block",
+               "add: [[arrangement.block]] with range = [first, last] and start = 0");
     t.close();
     return out;
 }

@@ -1,4 +1,4 @@
-// Parts of a recipe that say what moves the rig: sets, layers, strips.
+// Parts of a recipe that say what moves the rig: sets, layers, arrangements.
 #pragma once
 
 #include <map>
@@ -27,7 +27,7 @@ class Sets {
 };
 
 RecipeLayer read_layer(TomlTable& t, const Sets& sets);
-RecipeStrip read_strip(TomlTable& t);
+RecipeArrangement read_arrangement(TomlTable& t);
 /// A table of names and what they become, in the order in which they are tried.
 std::vector<Rename> read_rename_keys(TomlTable& t);
 

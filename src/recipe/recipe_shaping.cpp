@@ -146,10 +146,10 @@ RecipePart read_part(TomlTable& t, bool over) {
     else if (t.has("range"))
         t.fail(Code::kValueBad, "range", "a range beside a clip", "one of them");
     part.timeline = t.text("timeline", "");
-    part.strip = t.text("strip", "");
+    part.arrangement = t.text("arrangement", "");
     part.source = t.text("source", "");
-    if (!part.timeline.empty() && !part.strip.empty())
-        t.fail(Code::kValueBad, "strip", "a strip and a timeline", "one of them");
+    if (!part.timeline.empty() && !part.arrangement.empty())
+        t.fail(Code::kValueBad, "arrangement", "an arrangement and a timeline", "one of them");
     read_shaping_keys(t, part.shaping);
     if (!over) part.overlap = read_within(t, "overlap", 0, 0, 1e6);
     if (!over)
@@ -230,7 +230,7 @@ void read_parts(TomlTable& t, RecipeClip& clip) {
         t.fail(Code::kKeyMissing, "over", "nothing that it lies over", "[[clip.part]] before it",
                "[[clip.part]] with the range or the clip below");
     if (tables.empty()) return;
-    for (const char* key : {"range", "pose", "timeline", "strip", "source"})
+    for (const char* key : {"range", "pose", "timeline", "arrangement", "source"})
         if (t.has(key))
             t.fail(Code::kValueBad, key, fmt::format("{} beside parts", key),
                    "each part has its own");

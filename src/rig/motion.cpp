@@ -38,8 +38,8 @@ Result<Motion> Motion::bind(const Scene& scene, const Performance& performance,
         const auto weights = rest_weights(scene, static_cast<int>(n));
         motion.rest_weights_.insert(motion.rest_weights_.end(), weights.begin(), weights.end());
     }
-    if (performance.strip) {
-        MELLOW_CHECK(motion.bind_strip(*performance.strip, prefix));
+    if (performance.arrangement) {
+        MELLOW_CHECK(motion.bind_arrangement(*performance.arrangement, prefix));
     } else if (performance.timeline != kNone) {
         motion.use(performance.timeline);
         motion.span_ = key_span(scene.timelines[at(performance.timeline)]);
@@ -69,12 +69,12 @@ std::size_t Motion::use(int timeline) {
     return timelines_.size() - 1;
 }
 
-Status Motion::bind_strip(const Strip& strip, const std::string& prefix) {
-    blend_ = strip.blend;
-    gaps_rest_ = strip.gaps_rest;
+Status Motion::bind_arrangement(const Arrangement& arrangement, const std::string& prefix) {
+    blend_ = arrangement.blend;
+    gaps_rest_ = arrangement.gaps_rest;
     std::set<int> moved;
     double end = -1e300;
-    for (const Block& block : strip.blocks) {
+    for (const Block& block : arrangement.blocks) {
         BoundBlock bound{block, use(block.timeline), {}, 0};
         bound.overlap = std::max(0.0, std::min(end, block.end()) - block.start);
         end = std::max(end, block.end());
@@ -95,7 +95,7 @@ Status Motion::bind_strip(const Strip& strip, const std::string& prefix) {
         blocks_.push_back(std::move(bound));
     }
     moved_nodes_.assign(moved.begin(), moved.end());
-    span_ = {strip.first() / frames_per_second(), strip.last() / frames_per_second()};
+    span_ = {arrangement.first() / frames_per_second(), arrangement.last() / frames_per_second()};
     return {};
 }
 
@@ -193,14 +193,15 @@ void Motion::sample_timeline(const BoundTimeline& bound, std::span<const double>
 
 namespace {
 
-/// Where in its timeline a block is at frame `strip` of the strip: seconds, and which repeat.
+/// Where in its timeline a block is at frame `arrangement` of the arrangement: seconds, and which
+/// repeat.
 struct BlockTime {
     double frame, repeat;
 };
-BlockTime time_in(const Block& block, double strip) {
+BlockTime time_in(const Block& block, double arrangement) {
     const double length = block.last - block.first;
     const double passed =
-        std::clamp((strip - block.start) * block.speed, 0.0, length * block.repeats);
+        std::clamp((arrangement - block.start) * block.speed, 0.0, length * block.repeats);
     if (length <= 0) return {block.first, 0};
     // The end of a repeat belongs to it, not to the next one.
     const double repeat = std::max(0.0, std::ceil(passed / length - 1e-9) - 1);

@@ -1,4 +1,4 @@
-// Motion: keyed curves of a timeline, or of blocks on a strip, sampled into a tile.
+// Motion: keyed curves of a timeline, or of blocks on an arrangement, sampled into a tile.
 #pragma once
 
 #include <map>
@@ -62,7 +62,7 @@ class Motion {
     void sample_timeline(const BoundTimeline& bound, std::span<const double> seconds,
                          PoseTile& tile) const;
     void sample_strip(std::span<const double> seconds, PoseTile& tile) const;
-    Status bind_strip(const Strip& strip, const std::string& prefix);
+    Status bind_arrangement(const Arrangement& arrangement, const std::string& prefix);
     std::size_t use(int timeline);
     void mix(const BoundBlock& block, const double* weight, const double* turn,
              PoseTile& tile) const;
@@ -73,7 +73,7 @@ class Motion {
     std::vector<double> rest_weights_;
     std::vector<BoundTimeline> timelines_;
     std::vector<int> timeline_numbers_;
-    std::vector<BoundBlock> blocks_;  ///< of the strip, if there is one
+    std::vector<BoundBlock> blocks_;  ///< of the arrangement, if there is one
     CurveShape blend_ = CurveShape::kSmooth;
     bool gaps_rest_ = false;
     std::vector<int> moved_nodes_;  ///< by any block

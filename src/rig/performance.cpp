@@ -4,7 +4,7 @@
 
 namespace mellow {
 
-double Strip::last() const {
+double Arrangement::last() const {
     double end = first();
     for (const Block& block : blocks) end = std::max(end, block.end());
     return end;
