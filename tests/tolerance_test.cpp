@@ -361,6 +361,12 @@ TEST(VerdictTest, CratesThatWereChangedDoNotOpen) {
                 FailsWith(Code::kValueBad, "other things of \"c\""));
     EXPECT_THAT(with("clips/c.glb", "../c.glb"), FailsWith(Code::kValueBad, "outside the crate"));
     EXPECT_THAT(with("\"version\": 2", "\"version\": 1"), FailsWith(Code::kValueBad, "version"));
+    EXPECT_THAT(with("\"arithmetic\": 2", "\"arithmetic\": 3"),
+                FailsWith(Code::kValueBad, "a later mellow"));
+    EXPECT_THAT(with("\"format\": \"glb\"", "\"format\": \"xyz\""),
+                FailsWith(Code::kValueBad, "format: \"xyz\" in target"));
+    EXPECT_THAT(with("\"root\": \"", "\"root\": \"x"), FailsWith(Code::kValueBad, "no joint"));
+    EXPECT_THAT(with("\"height_m\": ", "\"height_m\": -"), FailsWith(Code::kValueBad, "no height"));
     EXPECT_THAT(with("\"up\": \"+Z\"", "\"up\": \"+W\""),
                 FailsWith(Code::kValueBad, "up: \"+W\" in target"));
     test::write_text(folder / "out/crate.json", manifest);

@@ -3,8 +3,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
 
 #include "base/finding_json.h"
 #include "crate/clip_json.h"
@@ -39,6 +41,14 @@ T named(JsonMembers& json, std::string_view key, int count) {
     return {};
 }
 
+/// Whether the member `key` is the first of two words.
+bool is_first(JsonMembers& json, std::string_view key, std::string_view one,
+              std::string_view other) {
+    const std::string text = json.text(key);
+    if (text != one && text != other) json.fail(key, fmt::format("\"{}\"", text));
+    return text == one;
+}
+
 // ------------------------------------------------------------------------------------------ target
 
 void write_target(JsonWriter& json, const Target& target) {
@@ -63,10 +73,11 @@ Target read_target(JsonMembers json) {
     out.rate = json.rate("rate");
     out.loop_form = named<LoopForm>(json, "loop_form", 3);
     out.layout = named<Layout>(json, "layout", 4);
-    out.clip_format = parse_file_format(json.text("format")).value_or(FileFormat::kGlb);
+    out.clip_format = named<FileFormat>(json, "format", 5);
     if (json.has("first_frame")) out.first_frame = json.whole("first_frame");
     if (out.first_frame < 0 || out.first_frame > 1) json.fail("first_frame", "not 0 or 1");
-    out.rest_first = json.has("first_pose") && json.text("first_pose") == "rest";
+    out.rest_first = json.has("first_pose");
+    if (out.rest_first) (void)is_first(json, "first_pose", "rest", "rest");
     return out;
 }
 
@@ -90,12 +101,16 @@ void read_skeleton(JsonMembers json, Manifest& m, const Conversion& in) {
     m.root = json.text("root");
     m.hips = json.text("hips");
     m.joints = json.texts("joints");
+    const std::set<std::string> names(m.joints.begin(), m.joints.end());
+    if (names.size() != m.joints.size()) json.fail("joints", "a name twice");
+    if (!names.contains(m.root)) json.fail("root", fmt::format("no joint \"{}\"", m.root));
     if (!json.has("axes_turned")) return;
     JsonMembers turned = json.object("axes_turned");
     for (const std::string& joint : turned.keys()) {
         const std::vector<double> q = turned.numbers(joint);
-        if (q.size() != 4)
-            turned.fail(joint, "not a list of four numbers");
+        const double square = std::inner_product(q.begin(), q.end(), q.begin(), 0.0);
+        if (q.size() != 4 || !(std::abs(square - 1) < 1e-6))
+            turned.fail(joint, "no quaternion of length 1");
         else
             m.turns.emplace_back(joint, in.rotation(Quat{q[0], q[1], q[2], q[3]}));
     }
@@ -138,9 +153,10 @@ ValueCurve read_curve(JsonMembers& json) {
 }
 
 KeptDrive read_drive(JsonMembers& json, const Conversion& in) {
-    KeptDrive out{json.text("mesh"), json.text("target"), json.text("combine") == "product", {}};
+    KeptDrive out{
+        json.text("mesh"), json.text("target"), is_first(json, "combine", "product", "sum"), {}};
     for (JsonMembers& input : json.objects("inputs")) {
-        const bool twist = input.text("of") == "twist";
+        const bool twist = is_first(input, "of", "twist", "swing");
         const Vec3 axis = input.vector("axis");
         out.inputs.push_back({input.text("joint"), twist,
                               twist ? in.turning_axis(axis) : in.vector(axis), read_curve(input)});
@@ -210,6 +226,7 @@ class Decoder {
         JsonMembers skin = json_.object("skin");
         m.skin = read_file_record(skin, FileRole::kSkin);
         m.height_m = skin.number("height_m");
+        if (!(m.height_m >= 0 && m.height_m < 1e6)) skin.fail("height_m", "no height");
         m.morph_targets = skin.texts("morph_targets");
         for (JsonMembers& drive : json_.objects("drives"))
             m.drives.push_back(read_drive(drive, in_));
@@ -238,8 +255,9 @@ class Decoder {
                                   version, kManifestVersion)
                     : fmt::format("version {} of the manifest, not {}", version, kManifestVersion));
         // Other arithmetic than ours: then its clips have other records.
-        if (json_.whole("arithmetic") < kArithmetic)
-            return bad("a crate that an earlier mellow has packed");
+        if (const int arithmetic = json_.whole("arithmetic"); arithmetic != kArithmetic)
+            return bad(fmt::format("a crate that {} mellow has packed",
+                                   arithmetic < kArithmetic ? "an earlier" : "a later"));
         return {};
     }
 
@@ -263,6 +281,9 @@ class Decoder {
         JsonMembers t = proof.object("tolerance");
         out_.tolerance = {t.number("mm"), t.number("degrees"), t.number("scale"),
                           t.number("weight")};
+        const Tolerance& least = out_.tolerance;
+        if (!(std::min({least.mm, least.degrees, least.scale, least.weight}) >= 0))
+            proof.fail("tolerance", "below 0");
         if (proof.has("accepted")) out_.accepted = proof.texts("accepted");
     }
 
