@@ -102,16 +102,31 @@ TEST(UnevenScaleTest, WhatRestsRests) {
 }
 
 TEST(UnevenScaleTest, ScaleOfTheNodesOwnAndOfTheSourceLeaveItAtRest) {
-    for (const Vec3 own : {Vec3{-1, 1, 1}, {1, 3, 0.5}, {-1, -1, 1}}) {
-        Stage s = stage({{1, 2, 1.5}, turn(kX, 25)});
-        s.scene.nodes[static_cast<std::size_t>(s.node)].local.s = own;
-        s.scene.nodes[static_cast<std::size_t>(s.control)].local.s = {1, 2, 1};
-        move_control(s);
-        expect_rest(s,
-                    sheet("[[rule]]\nkind = \"follow\"\nnode = \"node\"\nsource = \"control\"\n"
-                          "parts = [\"position\", \"orientation\", \"scale\"]\n"),
-                    fmt::format("own scale {} {} {}", own.x, own.y, own.z));
-    }
+    const std::string whole = "parts = [\"position\", \"orientation\", \"scale\"]\n";
+    for (const Vec3 own : {Vec3{-1, 1, 1}, {1, 3, 0.5}, {-2, -1, 1}, {0.2, -4, 3}, {-5, 0.3, -1}})
+        for (const double across : {25.0, 80.0, 140.0})
+            for (const std::string& rules :
+                 {"[[rule]]\nkind = \"follow\"\nnode = \"node\"\nsource = \"control\"\n" + whole,
+                  "[[rule]]\nkind = \"follow\"\nnode = \"node\"\nweight = 0.6\n" + whole +
+                      "[[rule.source]]\nnode = \"control\"\n[[rule.source]]\nnode = \"other\"\n",
+                  std::string("[[rule]]\nkind = \"limb\"\nstart = \"start\"\nmid = \"mid\"\nend = "
+                              "\"end\"\ngoal = \"goal\"\npole = \"pole\"\n"),
+                  std::string("[[rule]]\nkind = \"chain\"\njoints = [\"start\", \"mid\", \"end\"]\n"
+                              "goal = \"goal\"\nend_orientation = \"goal\"\n")}) {
+                Stage s = stage({{1, 2, 1.5}, turn(normalized(Vec3{1, 2, 3}, kX), across)});
+                for (const int n : {s.node, s.end})
+                    s.scene.nodes[static_cast<std::size_t>(n)].local.s = own;
+                s.scene.nodes[static_cast<std::size_t>(s.control)].local.s = {1, 2, 1};
+                const Affine end = rest_worlds(s.scene)[static_cast<std::size_t>(s.end)];
+                const int pole = 3;  // where the limb's own bend shows to
+                const Affine mid = rest_worlds(s.scene)[static_cast<std::size_t>(s.mid)];
+                s.scene.nodes[pole].local.t = mid.o;
+                add_node(s.scene, "goal", kNone, {end.o, turn(kY, 20), {1, 1, 1}});
+                move_control(s);
+                expect_rest(s, sheet(rules),
+                            fmt::format("own scale {} {} {} across {}: {}", own.x, own.y, own.z,
+                                        across, rules));
+            }
 }
 
 TEST(UnevenScaleTest, AFollowerTurnsAsItsSourceDoes) {

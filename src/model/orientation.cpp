@@ -38,11 +38,18 @@ double unevenness(const Affine& m) {
     return size[2] > 0 ? size[0] / size[2] : std::numeric_limits<double>::infinity();
 }
 
-Quat local_turn(const Affine& above, Quat above_turn, Quat wanted, Vec3 size) {
+Quat rest_lead(const Affine& above, const Transform& local) {
+    if (is_even(local.s) || is_conformal(above)) return {};
+    const Quat faces = conjugate(orientation(above)) * orientation(above * to_affine(local));
+    return half_turn_of(local.s) * conjugate(faces) * local.r;
+}
+
+Quat local_turn(const Affine& above, Quat above_turn, Quat wanted, Vec3 size, Quat lead) {
     const Quat quick = conjugate(above_turn) * wanted;
     if (is_even(size)) return quick;
     Quat turn = quick * conjugate(half_turn_of(size));
     if (is_conformal(above)) return turn;
+    turn = turn * lead;
     for (int round = 0; round < 100; ++round) {
         const Quat got = orientation(above * to_affine({{}, turn, size}));
         const Quat left = conjugate(got) * wanted;

@@ -13,8 +13,13 @@ Quat orientation(const Affine& m);
 /// The local rotation q that turns a node to `wanted` in the world:
 ///   orientation(above * to_affine({t, q, size})) == wanted
 /// `above_turn` is orientation(above). Exact, but where the scale above and the node's own are both
-/// uneven: there it is found step by step, to rounding where it converges.
-Quat local_turn(const Affine& above, Quat above_turn, Quat wanted, Vec3 size);
+/// uneven: there it is found step by step, to rounding where it converges. Several rotations may
+/// do: it is the one next to where `lead` begins.
+Quat local_turn(const Affine& above, Quat above_turn, Quat wanted, Vec3 size, Quat lead);
+
+/// What shear does to a node's rotation where it rests: begins local_turn() such that a node which
+/// is to face as it does at rest finds its rest rotation.
+Quat rest_lead(const Affine& above, const Transform& local);
 
 /// How uneven the scale in a matrix is: the longest of its directions by the shortest, 1 where all
 /// are as long; infinite where one is gone.

@@ -225,6 +225,8 @@ Result<BoundChain> bind(const ChainRule& rule, Binder& binder) {
     bound.end = rule.along.empty() ? bound.goal : bound.along.back();
     bound.offset = conjugate(orientation(binder.rest(bound.end))) *
                    orientation(binder.rest(bound.joints.back()));
+    bound.lead =
+        rest_lead(binder.rest_above(bound.joints.back()), binder.rest_local(bound.joints.back()));
     binder.reads_world(binder.parent(bound.joints[0]));
     binder.line(fmt::format(
         "chain {} <- {}", fmt::join(rule.joints, " "),
@@ -258,7 +260,8 @@ void store_links(const BoundChain& rule, const Links& links, const Quat* end, do
             solved = solved * to_affine({{}, turn, size_of(local, f)});
         } else if (end != nullptr) {
             const Affine above = load(world_rows(tile, rule.parent), f) * solved;
-            const Quat wanted = local_turn(above, orientation(above), *end, size_of(local, f));
+            const Quat wanted =
+                local_turn(above, orientation(above), *end, size_of(local, f), rule.lead);
             store(turns(local), f, slerp(load(turns(local), f), wanted, w));
         }
         inside = inside * to_affine(tile.local(rule.joints[j], f));

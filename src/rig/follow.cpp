@@ -155,7 +155,7 @@ void follow_mixed(const BoundFollow& rule, PoseTile& tile) {
                 const Quat up = load4(tile.scalar(rule.parent_turn), f);
                 const Quat away = mixed.turn * conjugate(rule.rest_orientation);
                 const Quat world = about(rule.orientation, away) * rule.rest_orientation;
-                const Quat wanted = local_turn(above, up, world, now);
+                const Quat wanted = local_turn(above, up, world, now, rule.lead);
                 store(turns(local), f, normalized(slerp(turn, wanted, weight)));
             }
             if (!rule.scale.any()) break;
@@ -241,6 +241,7 @@ Result<BoundFollow> bind(const FollowRule& rule, Binder& binder) {
     bound.orientation = rule.orientation;
     bound.scale = rule.scale;
     const Affine& n = binder.rest(bound.node);
+    bound.lead = rest_lead(binder.rest_above(bound.node), binder.rest_local(bound.node));
     std::string names;
     for (const WeightedSource& source : rule.sources) {
         BoundFollow::Source from{};
@@ -286,7 +287,7 @@ void run(const BoundFollow& rule, PoseTile& tile) {
     for (int round = 0; round < 100; ++round) {
         for (int f = 0; f < kF; ++f) before[static_cast<std::size_t>(f)] = size_of(local, f);
         orientation_kernel(from.orientation, turn_rows(tile, from.turn), above, turns(local));
-        settle_turns(parent, above, local);
+        settle_turns(parent, above, rule.lead, local);
         if (!rule.scale.any()) return;
         scale_kernel(from.scale, source, parent, local);
         double change = 0;

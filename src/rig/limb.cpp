@@ -127,7 +127,8 @@ void turn_end(const BoundLimb& r, const LimbRows& rows) {
         const Affine above = load(rows.parent, f) * to_affine(load(LocalRows(rows.start), f)) *
                              to_affine(load(LocalRows(rows.mid), f));
         store(turns(rows.end), f,
-              local_turn(above, orientation(above), load(rows.goal_turn, f) * r.offset, size));
+              local_turn(above, orientation(above), load(rows.goal_turn, f) * r.offset, size,
+                         r.lead));
     }
 }
 
@@ -199,6 +200,7 @@ Result<BoundLimb> bind(const LimbRule& rule, Binder& binder) {
         hinge_frame(b.bone, b.hinge) *
         conjugate(hinge_frame(bone2, normalized(hinge2 - dot(hinge2, bone2) * bone2, hinge2)));
     b.offset = conjugate(orientation(binder.rest(b.goal))) * orientation(binder.rest(b.end));
+    b.lead = rest_lead(binder.rest_above(b.end), binder.rest_local(b.end));
     MELLOW_TRY(b.weight, binder.amount(rule.weight));
     binder.reads_world(b.pole);
     b.parent_turn = binder.reads_turn(binder.parent(b.start));

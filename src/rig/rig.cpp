@@ -258,13 +258,13 @@ void mix_turns(TurnRows keyed, const Weights& weights, TurnRowsOut turns) {
         if (weights[f] < 1) store(turns, f, slerp(load(keyed, f), load(turns, f), weights[f]));
 }
 
-void settle_turns(WorldRows above, TurnRows above_turn, LocalRowsOut local) {
+void settle_turns(WorldRows above, TurnRows above_turn, Quat lead, LocalRowsOut local) {
     for (int f = 0; f < kF; ++f) {
         const Vec3 size = size_of(local, f);
         if (is_even(size)) continue;
         const Quat facing = load(above_turn, f);
         store(turns(local), f,
-              local_turn(load(above, f), facing, facing * load(turns(local), f), size));
+              local_turn(load(above, f), facing, facing * load(turns(local), f), size, lead));
     }
 }
 

@@ -31,6 +31,7 @@ struct BoundFollow {
     std::vector<Source> sources;
     AxisMask position, orientation, scale;
     Quat rest_orientation;  ///< what a masked turn starts from
+    Quat lead;              ///< rest_lead() of the node
     int weight;
 };
 FollowRule read_follow(TomlTable& t);
@@ -61,6 +62,7 @@ struct BoundLimb {
     Quat from_start;   ///< conjugate of the frame of bone and hinge
     Quat straight;     ///< turn of mid that makes both bones one line
     Quat offset;       ///< conj(orientation(goal)) * orientation(end), in the rest pose
+    Quat lead;         ///< rest_lead() of the end
     int weight;
 };
 LimbRule read_limb(TomlTable& t);
@@ -76,6 +78,7 @@ struct BoundChain {
     double limit_rad, tolerance;
     int iterations;
     Quat offset;  ///< of the last joint to the goal or last control, in the rest pose
+    Quat lead;    ///< rest_lead() of the last joint
     int weight;
 };
 ChainRule read_chain(TomlTable& t);
@@ -192,7 +195,8 @@ Weights weights_of(const PoseTile& tile, int scalar);
 /// and takes the outcome.
 void mix_turns(TurnRows keyed, const Weights& weights, TurnRowsOut turns);
 /// Turns a node that was turned as if its own scale were even to where it is to face all the same.
-void settle_turns(WorldRows above, TurnRows above_turn, LocalRowsOut local);
+/// `lead`: rest_lead() of the node.
+void settle_turns(WorldRows above, TurnRows above_turn, Quat lead, LocalRowsOut local);
 /// World row of a node's parent; above roots, the identity row after the nodes of the scene.
 inline int row_above(const Binder& binder, int node) {
     return binder.parent(node) == kNone ? static_cast<int>(binder.scene().nodes.size())
