@@ -4,6 +4,7 @@
 
 #include <cstdio>
 #include <filesystem>
+#include <set>
 #include <system_error>
 
 namespace mellow::cli {
@@ -34,20 +35,23 @@ Findings seen_from_here(Findings findings, const std::string& given) {
     const std::filesystem::path folder = std::filesystem::path(given).parent_path();
     if (folder.empty()) return findings;
     for (Finding& f : findings) {
-        const std::string file = file_of(f);
+        std::string& file = f.where.file;
         std::error_code error;
         if (!file.empty() && file.find('/') == file.npos &&
             std::filesystem::is_regular_file(folder / file, error))
-            f.where = (folder / f.where).string();
+            file = (folder / file).string();
     }
     return findings;
 }
+
+/// Keys of [source] that are options of each command that reads scenes.
+const std::set<std::string> kReadAs{"unit", "up", "front", "hand", "rate", "places", "frames"};
 
 Findings in_options(Findings findings, const std::string& of) {
     for (Finding& finding : findings) {
         std::string options;
         for (const Edit& edit : finding.edits) {
-            if (edit.table != "source") continue;
+            if (edit.table != "source" || !kReadAs.contains(edit.key)) continue;
             std::string value = edit.value;
             std::erase(value, '"');
             options += fmt::format(" --{}{}{}{}", edit.key, of, value.empty() ? "" : " ", value);
@@ -70,7 +74,8 @@ int fail(const Common& common, const Finding& finding) { return fail(common, Fin
 
 int misused(const Common& common, const std::string& option, const std::string& value,
             const std::string& expected) {
-    return fail(common, {Code::kUsage, Severity::kStop, option, "\"" + value + "\"", expected, ""});
+    return fail(common, {Code::kUsage, Severity::kStop, Place::of(option), "\"" + value + "\"",
+                         expected, ""});
 }
 
 bool is_input(const Common& common, const std::string& output,
@@ -78,7 +83,7 @@ bool is_input(const Common& common, const std::string& output,
     for (const std::string& input : inputs) {
         std::error_code error;
         if (!std::filesystem::equivalent(input, output, error)) continue;
-        exit = fail(common, {Code::kOutputExists, Severity::kStop, output,
+        exit = fail(common, {Code::kOutputExists, Severity::kStop, Place::in(output),
                              "the output is the input \"" + input + "\"",
                              "a file of its own: nothing is written over what it comes from",
                              "name another file"});

@@ -23,7 +23,7 @@ Result<CheckReport> check_one(const std::string& path, const std::optional<Targe
     return Finding{
         Code::kUsage,
         Severity::kStop,
-        path,
+        Place::in(path),
         fs::exists(path, error) ? "files without a manifest, and no target" : "no such file",
         "a crate or a recipe; or --target",
         "mellow check " + shell_word(path) + " --target y-up-metre"};
@@ -43,9 +43,9 @@ Result<std::vector<CheckReport>> check_path(const std::string& path,
         const fs::path crate =
             recipe.targets.size() > 1 ? recipe.output / wanted.name : recipe.output;
         if (!is_crate(crate))
-            return Finding{Code::kFileMissing,     Severity::kStop,
-                           crate.string(),         "no crate",
-                           "the crate of " + path, "mellow pack " + shell_word(path)};
+            return Finding{Code::kFileMissing,        Severity::kStop,
+                           Place::in(crate.string()), "no crate",
+                           "the crate of " + path,    "mellow pack " + shell_word(path)};
         MELLOW_TRY(CheckReport report, check_crate(crate, target ? target : std::optional(wanted)));
         reports.push_back(std::move(report));
     }

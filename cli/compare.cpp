@@ -239,7 +239,7 @@ int compare(const CompareRequest& request) {
         const std::string& other = is_crate(request.a) ? request.b : request.a;
         std::error_code error;
         if (!std::filesystem::exists(other, error) || std::filesystem::is_directory(other, error))
-            return fail(request, {Code::kFileMissing, Severity::kStop, other,
+            return fail(request, {Code::kFileMissing, Severity::kStop, Place::in(other),
                                   std::filesystem::exists(other, error) ? "no crate.json in it"
                                                                         : "no such file or folder",
                                   "a crate, to compare with " +

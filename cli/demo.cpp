@@ -39,10 +39,12 @@ Status write_demo(const std::filesystem::path& folder, const Files& files, bool 
         const auto path = folder / file.name;
         std::filesystem::create_directories(path.parent_path(), error);
         if (error)
-            return Finding{
-                Code::kOutputUnwritable,     Severity::kStop,
-                path.parent_path().string(), "cannot make the folder: " + error.message(),
-                "a place to write to",       "choose another folder"};
+            return Finding{Code::kOutputUnwritable,
+                           Severity::kStop,
+                           Place::in(path.parent_path().string()),
+                           "cannot make the folder: " + error.message(),
+                           "a place to write to",
+                           "choose another folder"};
         MELLOW_CHECK(write_file(path, file.bytes, replace));
         if (file.name.starts_with("motions/"))
             ++motions;

@@ -41,7 +41,7 @@ Result<std::vector<std::string>> expanded(const std::vector<std::string>& asked)
         if (!fs::is_directory(path, error) || is_crate(path)) {
             const std::vector<std::string> found = matching_files("", path);
             if (found.empty())
-                return Finding{Code::kFileMissing,         Severity::kStop, path,
+                return Finding{Code::kFileMissing,         Severity::kStop, Place::in(path),
                                "no file fits the pattern", "scene files",   "correct the pattern"};
             all.insert(all.end(), found.begin(), found.end());
             continue;
@@ -50,7 +50,7 @@ Result<std::vector<std::string>> expanded(const std::vector<std::string>& asked)
         if (inside.empty())
             return Finding{Code::kFileMissing,
                            Severity::kStop,
-                           path,
+                           Place::in(path),
                            "a folder without scene files and crates",
                            "files ending in .glb, .gltf, .dae or .bvh, or a crate.json",
                            "name another folder"};

@@ -37,7 +37,7 @@ std::optional<Finding> above_tolerance(const LiftRequest& request, const Lifted&
     return Finding{
         Code::kProofFailed,
         Severity::kStop,
-        request.output,
+        Place::in(request.output),
         fmt::format("the rig gives the motion back but for {} joints: worst {:.3g} mm at "
                     "{}, sample {}, and {:.3g} degrees at {}, sample {}; nothing was written",
                     above, errors[0].worst_mm, bare(errors[0].joint), errors[0].sample,
@@ -99,8 +99,8 @@ int lift(const LiftRequest& request) {
     const int timeline = timeline_of(request, motion->scene, request.timeline, exit);
     if (exit != kDone) return exit;
     if (motion->scene.timelines.empty())
-        return fail(request, {Code::kNoMotion, Severity::kStop, request.motion, "no animation",
-                              "a file with motion on joints", "name another file"});
+        return fail(request, {Code::kNoMotion, Severity::kStop, Place::in(request.motion),
+                              "no animation", "a file with motion on joints", "name another file"});
     // Inside for the work, and back to the numbers of the scene file, so that its sheet still fits.
     const Convention own = scene->scene.convention;
     convert(sheet.value(), Conversion(own, {}));

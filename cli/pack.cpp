@@ -292,7 +292,7 @@ Result<std::vector<std::string>> named(const std::vector<std::string>& asked) {
     for (const std::string& name : asked) {
         const std::vector<std::string> found = matching_files("", name);
         if (found.empty())
-            return Finding{Code::kFileMissing,         Severity::kStop, name,
+            return Finding{Code::kFileMissing,         Severity::kStop, Place::in(name),
                            "no file fits the pattern", "recipes",       "correct the pattern"};
         out.insert(out.end(), found.begin(), found.end());
     }

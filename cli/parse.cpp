@@ -62,7 +62,8 @@ std::string flag_with_value(const Command& command, const std::vector<std::strin
 std::optional<Finding> parse(const Command& command, const std::vector<std::string>& arguments) {
     CLI::App app;
     app.set_help_flag();
-    const std::string where = "mellow " + command.name, help = "mellow help " + command.name;
+    const Place where = Place::of("mellow " + command.name);
+    const std::string help = "mellow help " + command.name;
     if (const std::string word = flag_with_value(command, arguments); !word.empty())
         return Finding{Code::kUsage,
                        Severity::kStop,

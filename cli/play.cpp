@@ -111,7 +111,7 @@ Result<std::string> text_file(const std::string& path) {
 
 int play(const PlayRequest& request) {
     if (!is_crate(request.crate))
-        return fail(request, {Code::kFileMissing, Severity::kStop, request.crate,
+        return fail(request, {Code::kFileMissing, Severity::kStop, Place::in(request.crate),
                               "no crate: there is no crate.json in it", "the folder of a crate",
                               "mellow pack makes one"});
     const auto sheet_text = text_file(request.states);

@@ -13,7 +13,7 @@ Result<TrueConvention> parse(const TypedConvention& typed) {
     Findings wrong;
     const auto bad_option = [&](const char* option, const std::string& value,
                                 const std::string& expected) {
-        return Finding{Code::kUsage,        Severity::kStop, option + typed.of,
+        return Finding{Code::kUsage,        Severity::kStop, Place::of(option + typed.of),
                        "\"" + value + "\"", expected,        ""};
     };
     if (!typed.unit.empty() && !(truth.metres_per_unit = parse_unit(typed.unit)))
@@ -53,7 +53,7 @@ Result<ReadResult> read_typed(const std::string& file, const TypedConvention& ty
     if (Status status = overrule(read.scene, truth, read.keys_on_frames); !status) {
         Finding failure = status.failure();
         failure.code = Code::kUsage;
-        failure.where = fmt::format("--up{0}, --front{0}", typed.of);
+        failure.where = Place::of(fmt::format("--up{0}, --front{0}", typed.of));
         return failure;
     }
     std::erase_if(read.findings, [&](const Finding& f) { return truth.answers(f); });

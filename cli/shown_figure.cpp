@@ -52,7 +52,7 @@ Result<std::string> packed_by(const std::string& recipe_file) {
     if (is_crate(folder)) return folder.string();
     return Finding{Code::kFileMissing,
                    Severity::kStop,
-                   recipe_file,
+                   Place::in(recipe_file),
                    "its crate is not there: " + folder.string(),
                    "a recipe that has been packed",
                    "mellow pack " + shell_word(recipe_file)};

@@ -61,7 +61,8 @@ std::string rig_text(const RigStock& rig, const Scene& scene) {
 void write(JsonWriter& json, const RigStock& rig, const Scene& scene) {
     json.list("steps", rig.steps, [&](const RigStep& step) {
         json.begin_object().member("kind", step.kind).member("rule", step.line);
-        json.member("where", step.where).member("drives", step.drives);
+        write_place(json, step.where);
+        json.member("drives", step.drives);
         json.list("nodes", step.nodes,
                   [&](int node) { json.value(scene.nodes[static_cast<std::size_t>(node)].name); });
         json.end_object();

@@ -103,7 +103,7 @@ int view_page(const ViewRequest& request) {
 int view(const ViewRequest& request) {
     for (const std::string& input : request.inputs)
         if (is_crate(input) && is_within(request.output, input))
-            return fail(request, {Code::kOutputExists, Severity::kStop, request.output,
+            return fail(request, {Code::kOutputExists, Severity::kStop, Place::in(request.output),
                                   "a place within the crate that is shown",
                                   "a crate holds what its manifest names and nothing else",
                                   "write it beside the crate"});

@@ -85,7 +85,7 @@ class Picturer {
         if (clips.size() != 1)
             return Finding{Code::kUsage,
                            Severity::kStop,
-                           "--what " + request_.what,
+                           Place::of("--what " + request_.what),
                            fmt::format("{} clips", clips.size()),
                            "one clip",
                            request_.match.empty()
@@ -139,7 +139,7 @@ class Picturer {
         if (out.empty())
             return Finding{Code::kNameUnknown,
                            Severity::kStop,
-                           request_.inputs[0],
+                           Place::in(request_.inputs[0]),
                            fmt::format("no clip that fits \"{}\"", request_.match),
                            "its clips: " + name_list(names),
                            "change --match"};
@@ -206,7 +206,7 @@ class Picturer {
         if (request_.inputs.size() == 1) return {};
         return Finding{Code::kUsage,
                        Severity::kStop,
-                       "--what " + request_.what,
+                       Place::of("--what " + request_.what),
                        fmt::format("{} inputs", request_.inputs.size()),
                        "one",
                        "a picture of each"};
@@ -253,7 +253,7 @@ class Picturer {
         if (error || files.empty())
             return Finding{Code::kFileMissing,
                            Severity::kStop,
-                           path.string(),
+                           Place::in(path.string()),
                            error ? error.message() : "no files",
                            "a file or a folder with files",
                            "name another"};
@@ -332,9 +332,9 @@ class Picturer {
             }
         }
         if (rows.empty())
-            return Finding{Code::kNoMotion, Severity::kStop,
-                           input,           "no timeline",
-                           "motion",        "a recipe, a crate or a scene with motion"};
+            return Finding{Code::kNoMotion,  Severity::kStop,
+                           Place::in(input), "no timeline",
+                           "motion",         "a recipe, a crate or a scene with motion"};
         pages_.push_back(draw_strip(fs::path(input).filename().string(), rows, options_));
         return {};
     }

@@ -35,7 +35,8 @@ bool moderate(const Scene& scene) {
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     const LoadFile none = [](const std::string& name) -> Result<Bytes> {
-        return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+        return Finding{
+            Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
     };
     ReadLimits limits;
     limits.unstored_bytes = 1 << 20;

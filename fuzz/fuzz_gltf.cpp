@@ -52,7 +52,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     // Files beside it hold any bytes.
     const LoadFile none = [&](const std::string& name) -> Result<Bytes> {
         if (name.empty() || name[0] == 'x')
-            return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+            return Finding{
+                Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
         return Bytes(data, data + std::min<std::size_t>(size, 1 << 16));
     };
     ReadLimits limits;

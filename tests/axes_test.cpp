@@ -245,8 +245,9 @@ TEST_F(AxesRecipeTest, DrivesInTheManifestGiveTheWeightsOfTheClips) {
             recipe_with(turned ? "axes = \"standard.bvh\"" : "tips = \"drop\"") + mix;
         const auto packed = pack_text(folder, recipe, turned);
         ASSERT_THAT(packed, IsOk());
-        EXPECT_THAT(of_code(packed.value(), Code::kDrivesDiffer),
-                    testing::ElementsAre(testing::Field(&Finding::where, "clip \"mix\"")));
+        EXPECT_THAT(
+            of_code(packed.value(), Code::kDrivesDiffer),
+            testing::ElementsAre(testing::Field(&Finding::where, Place::of("clip \"mix\""))));
         const std::string text = read_text(folder / "crates/tamsin/crate.json");
         std::string again;
         Manifest::decode({text.begin(), text.end()}, folder.path()).value().encode([&](auto part) {

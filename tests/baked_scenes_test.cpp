@@ -339,7 +339,8 @@ TEST(MadeTest, DriftIsMeasuredUpAndDownAndOnTheWay) {
 TEST(MadeTest, RangesAreCutAndFitted) {
     const auto plan = [](std::int64_t first, std::int64_t last, bool loop, FrameRate target) {
         Range range;
-        range.name = range.where = "r";
+        range.name = "r";
+        range.where = "r";
         range.first = first, range.last = last, range.play = loop ? Play::kLoop : Play::kOnce;
         return plan_range(range, 10, 100, {24, 1}, target);
     };

@@ -17,7 +17,8 @@ constexpr double kRight = std::numbers::pi / 2;
 
 Result<ReadResult> read_text(const std::string& text, const ReadLimits& limits = {}) {
     const LoadFile none = [](const std::string& name) -> Result<Bytes> {
-        return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+        return Finding{
+            Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
     };
     return read_collada(Bytes(text.begin(), text.end()), "cart.dae", none, limits);
 }
@@ -705,7 +706,8 @@ TEST(ColladaTest, MaterialsByAllTheWaysOfTellingTexturesAndColours) {
     const LoadFile pictures = [&](const std::string& name) -> Result<Bytes> {
         if (name == "bark.png") return png;
         if (name == "leaf.png") return jpeg;
-        return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+        return Finding{
+            Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
     };
     const auto read =
         read_collada(Bytes(text.begin(), text.end()), "cart.dae", pictures, ReadLimits{});

@@ -53,7 +53,8 @@ std::string dae(const Scene& scene, const ColladaOptions& options = {}) {
 
 Scene again(const std::string& text) {
     const LoadFile none = [](const std::string& name) -> Result<Bytes> {
-        return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+        return Finding{
+            Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
     };
     auto read = read_collada(Bytes(text.begin(), text.end()), "spin.dae", none);
     EXPECT_THAT(read, IsOk());

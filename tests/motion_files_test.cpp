@@ -190,7 +190,7 @@ TEST(JointMapTest, AxesMayDifferAndBonesMayNot) {
                 FailsWith(Code::kSkeletonDiffers, "unit = "));
     const auto wrong = match_joints(figure, inches, {}, "m");
     std::vector<std::string> order;
-    for (const Finding& f : wrong.failures()) order.push_back(f.where);
+    for (const Finding& f : wrong.failures()) order.push_back(f.where.text());
     EXPECT_THAT(
         order, testing::ElementsAre("m, joint \"hips\"", "m, joint \"shin\"", "m, joint \"thigh\""))
         << "by what they are apart: 1.54 m, 0.64 m, 0.15 m";

@@ -539,6 +539,7 @@ TEST_F(PageTest, FilesBesideThePageAreReadWhenTheyAreShown) {
         return names;
     };
     EXPECT_THAT(there(), SizeIs(4));  // a skin and three clips
+    EXPECT_THAT(read_text(page), HasSubstr("three.js authors, and Chart.js,\nCopyright"));
     const std::string whole = path("whole.html");
     EXPECT_EQ(run_tool("view " + crate + " -o " + whole).exit, 0);
     EXPECT_EQ(fs::file_size(whole) < fs::file_size(page) + 1'000'000, true);

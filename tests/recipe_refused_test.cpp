@@ -48,7 +48,6 @@ TEST(RecipeRefusedTest, KeysThatContradictOrMakeNoSense) {
         {range + "time = [[0, 0], [0, 1]]\n", "", "2 points", "later than the one before"},
         {range + "time = [[1, 0], [2, 1]]\n", "", "2 points", "from 0 on"},
         {range + "time = [[0, 0], [2, -1]]\n", "", "2 points", "from 0 on"},
-        {range + "loop = true\nloop_shortest = 3\n", "", "no loop to find", "loop = \"find\""},
         {range + "repair_frames = 3\n", "", "no gap to close", "loop = \"repair\""},
         {range + "stored = \"open\"\n", "", "no plain loop", "loop = true"},
         {"pose = 3\nrepeat = 2\n", "", "a single pose that is shaped", "a pose, or a range"},

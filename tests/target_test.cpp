@@ -607,7 +607,8 @@ TEST_F(TargetTest, AFrameIsTheRestPose) {
     ASSERT_THAT(elsewhere, IsOk());
     EXPECT_FALSE(elsewhere.value().proven);
     std::vector<std::string> said;
-    for (const Finding& f : of_code(elsewhere.value(), Code::kTargetUnmet)) said.push_back(f.where);
+    for (const Finding& f : of_code(elsewhere.value(), Code::kTargetUnmet))
+        said.push_back(f.where.text());
     EXPECT_THAT(said, testing::Contains("clips/walk.glb, starts-at-rest"));
     EXPECT_THAT(said, testing::Not(testing::Contains("clips/stand.glb, starts-at-rest")))
         << "its frame 48 is its frame 0";

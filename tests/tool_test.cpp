@@ -109,8 +109,9 @@ TEST_F(ToolTest, ManyFindingsOfOneKindAreOne) {
     EXPECT_THAT(run.out, HasSubstr("warning[range-overlap] 15 times, first "));
     // Each of them says what was found there.
     for (int i = 1; i < 15; ++i)
-        EXPECT_THAT(run.out, HasSubstr(fmt::format("also:     clip \"c{}\": frames {}..{} are in ",
-                                                   i, i, i + 4)));
+        EXPECT_THAT(run.out,
+                    HasSubstr(fmt::format("also:     clip \"c{}\", range: frames {}..{} are in ", i,
+                                          i, i + 4)));
 }
 
 TEST_F(ToolTest, ADryRunSaysWhatTheRealRunDoes) {

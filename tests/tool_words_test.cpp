@@ -285,16 +285,33 @@ class MistakesTest : public testing::Test {
         const json answer = json::parse(run.out, nullptr, false);
         if (!answer.is_object()) return out;
         for (const json& f : answer["findings"]) {
-            std::string where = f["where"];
-            where = where.substr(where.rfind('/') + 1);
-            out.push_back(fmt::format("{} {}", f["code"].get<std::string>(),
-                                      where.substr(0, where.find(','))));
+            const std::string file = f.value("file", "");
+            std::string place = std::filesystem::path(file).filename().string();
+            if (f.contains("line")) place += fmt::format(":{}", f["line"].get<int>());
+            EXPECT_EQ(f["where"].get<std::string>().find(file), 0U) << "in words as well";
+            out.push_back(f["code"].get<std::string>() + " " + place);
         }
         return out;
     }
 
     TempFolder folder_;
 };
+
+TEST_F(MistakesTest, InFilesWhoseNamesLookLikePlaces) {
+    const std::string text = read_text(folder_ / "tamsin.recipe.toml");
+    write_text(folder_ / "a:7, clip.recipe.toml",
+               test::change(text, "name = \"pick\"", "nmae = \"pick\""));
+    const json f =
+        json::parse(run_tool("pack --json '" + (folder_ / "a:7, clip.recipe.toml").string() + "'")
+                        .out)["findings"][0];
+    EXPECT_EQ(f["file"], (folder_ / "a:7, clip.recipe.toml").string());
+    EXPECT_EQ(
+        f["line"],
+        1 + std::count(text.begin(),
+                       text.begin() + static_cast<std::ptrdiff_t>(text.find("name = \"pick\"")),
+                       '\n'));
+    EXPECT_EQ(f["path"], "clip 3, nmae");
+}
 
 TEST_F(MistakesTest, OfTheWordsOfARecipeInItsOrder) {
     change("tamsin.recipe.toml", "unit = \"centimetre\"", "unti = \"centimetre\"");

@@ -96,7 +96,7 @@ TEST_F(UnseenTest, AScaleThatTheFormatDoesNotHoldIsSaidAndFails) {
     EXPECT_THAT(of_code(bvh, Code::kProofFailed)[0].found,
                 HasSubstr("joint \"socket\" is 0.333333 of its scale off at sample 24"));
     std::vector<std::string> lost;
-    for (const Finding& f : of_code(bvh, Code::kLeftOut)) lost.push_back(f.where);
+    for (const Finding& f : of_code(bvh, Code::kLeftOut)) lost.push_back(f.where.text());
     EXPECT_THAT(lost, testing::Contains("clip \"c\", joint \"socket\""));
     EXPECT_TRUE(packed("format = \"bvh\"\n[proof]\ntolerance_scale = 0.34\n").proven);
 }

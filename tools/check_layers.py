@@ -23,7 +23,7 @@ FLOORS = {
     "one": ["recipe", "crate", "figure", "check", "plan", "pack"],
 }
 HEADERS = {
-    "base": ["bytes", "file_format", "finding", "progress", "result", "parallel"],
+    "base": ["bytes", "file_format", "finding", "place", "progress", "result", "parallel"],
     "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
               "joint_map", "motion_table", "motion_text", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack", "value_curve"],

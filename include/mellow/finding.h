@@ -10,6 +10,8 @@
 #include <string_view>
 #include <vector>
 
+#include "mellow/place.h"
+
 namespace mellow {
 
 /// How much a finding matters. `note` is harmless, `warning` wants a look, `stop` ends the work.
@@ -106,17 +108,17 @@ inline constexpr int kCodes = static_cast<int>(Code::kUsage) + 1;
 
 /// A key that wants another value: of a table of a recipe, a rig sheet or a target.
 struct Edit {
-    std::string table;  ///< "source", without brackets
+    std::string
+        table;  ///< "source", without brackets; empty: the table that the finding's place is in
     std::string key;
     std::string value;  ///< as TOML writes it; empty where only a person knows it
 };
 
-/// One thing to say. All five texts are whole phrases for a person; `where` names the file and the
-/// place in it ("tamsin.recipe.toml:12, clip \"walk\""). Any text may be empty except `found`.
+/// One thing to say. All texts are whole phrases for a person; any may be empty except `found`.
 struct Finding {
     Code code = Code::kValueBad;
     Severity severity = Severity::kStop;
-    std::string where;
+    Place where;
     std::string found;
     std::string expected;
     std::string remedy;            ///< what to do; where it can be, a line to paste into a recipe
@@ -136,12 +138,9 @@ std::string_view name(Code code);
 std::vector<Code> all_codes();
 /// "note", "warning" or "stop".
 std::string_view name(Severity severity);
-/// The file that a finding's place begins with, without its line; empty where it names none.
-std::string file_of(const Finding& finding);
-/// What of its place tells it from others of the same file: `clip "walk"`.
-std::string place_in_file(const Finding& finding);
-/// Edits of one table as lines to paste: `unit = "inch"   # under [source]`.
-std::string edit_lines(const std::vector<Edit>& edits);
+/// Edits of one table as lines to paste: `unit = "inch"   # under [source]`. `why` ends the comment
+/// of the first line: ", if it is meant".
+std::string edit_lines(const std::vector<Edit>& edits, std::string_view why = {});
 
 /// The finding as two to four lines of text without a final line break:
 /// `stop[range-outside] where` then `found:`, `expected:` and `do:` where there is something to

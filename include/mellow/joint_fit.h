@@ -14,6 +14,7 @@
 #include "mellow/clip.h"
 #include "mellow/joint_map.h"
 #include "mellow/joint_source.h"
+#include "mellow/place.h"
 #include "mellow/result.h"
 #include "mellow/skeleton.h"
 #include "mellow/take.h"
@@ -49,7 +50,7 @@ struct JointRules {
     bool places_from_list = false;      ///< joints rest where the list has them
     std::vector<std::string> left_out;  ///< joints of the figure that are dropped in any case
     int most = 0;                       ///< joints at most; 0: any number
-    std::string where;                  ///< the key that names the list, for messages
+    Place where;                        ///< the key that names the list, for messages
 };
 
 /// A skeleton in the terms of a target, and where each of its joints comes from.

@@ -12,6 +12,7 @@
 
 #include "mellow/convention.h"
 #include "mellow/joint_source.h"
+#include "mellow/place.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
 #include "mellow/skeleton.h"
@@ -70,14 +71,14 @@ struct JointMapOptions {
 /// centimetres, degrees and per cent of each, and with the unit or the axes that would make all of
 /// them fit, where some do. `where` is the place for messages.
 Result<JointMap> match_joints(const Skeleton& figure, const Scene& motion,
-                              const JointMapOptions& options, const std::string& where);
+                              const JointMapOptions& options, const Place& where);
 
 /// A scene of the figure's nodes without its vertices, moved by the timelines of `motion`: keys of
 /// nodes with the same names, weights of meshes with the same names. This is how a file that keys
 /// controls alone moves the figure's rig. `left` takes the names of nodes whose keys found none.
 /// Fails with skeleton-differs where a keyed node hangs on another one in the figure, or rests
 /// elsewhere and does not key all of its place, turn and scale.
-Result<Scene> carry_keys(const Scene& figure, const Scene& motion, const std::string& where,
+Result<Scene> carry_keys(const Scene& figure, const Scene& motion, const Place& where,
                          std::vector<std::string>& left);
 
 }  // namespace mellow

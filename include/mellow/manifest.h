@@ -20,6 +20,7 @@
 #include "mellow/clip.h"
 #include "mellow/file_record.h"
 #include "mellow/motion_check.h"
+#include "mellow/place.h"
 #include "mellow/prove.h"
 #include "mellow/result.h"
 #include "mellow/safe_write.h"
@@ -90,7 +91,7 @@ struct PackedClip {
     SamplePlan plan;
     std::string timeline;
     std::string motion;             ///< the file it is from; empty for the figure's own
-    std::string where;              ///< of its range in the recipe, for messages
+    Place where;                    ///< of its range in the recipe, for messages
     std::vector<PackedPart> parts;  ///< of a shaped clip
     FileRecord file;
     FileRecord thumbnail;  ///< its small picture; without a name: none
@@ -187,6 +188,6 @@ struct Manifest {
 std::string foreign_to_crate(const std::filesystem::path& folder);
 
 /// Where findings of a clip stand that are of its own range in the recipe, whose lines move.
-inline constexpr std::string_view kOwnPlace = "@";
+inline const Place kOwnPlace = Place::of("@");
 
 }  // namespace mellow

@@ -9,6 +9,7 @@
 #include <string_view>
 #include <vector>
 
+#include "mellow/place.h"
 #include "mellow/result.h"
 #include "mellow/scene.h"
 
@@ -35,6 +36,6 @@ NodeMask parse_mask(const std::vector<std::string>& texts);
 /// `prefix`; patterns are tried without it. Fails with name-unknown when a name or pattern finds
 /// nothing; `where` is the place for the message.
 Result<std::vector<int>> masked_nodes(const Scene& scene, const NodeMask& mask,
-                                      const std::string& prefix, const std::string& where);
+                                      const std::string& prefix, const Place& where);
 
 }  // namespace mellow

@@ -15,6 +15,7 @@
 
 #include "mellow/convention.h"
 #include "mellow/node_mask.h"
+#include "mellow/place.h"
 #include "mellow/rig_rules.h"
 #include "mellow/scene.h"
 
@@ -30,7 +31,7 @@ struct Block {
     ValueCurve weight;  ///< over frames of the arrangement; without points 1
     /// Controls that go on from where a repeat left them, in place of back to their first pose.
     std::vector<std::string> onward;
-    std::string where;
+    Place where;
 
     double frames() const { return (last - first) * repeats / speed; }
     double end() const { return start + frames(); }
@@ -78,7 +79,7 @@ struct SmoothLayer {
 
 /// A change of local poses: after the rules that drive a node, before its world is computed.
 struct Layer {
-    std::string where;
+    Place where;
     NodeMask mask;
     ValueCurve
         weight;  ///< over frames of the timeline or arrangement; without points `constant_weight`

@@ -18,6 +18,7 @@
 #include "mellow/motion_check.h"
 #include "mellow/performance.h"
 #include "mellow/pictures.h"
+#include "mellow/place.h"
 #include "mellow/prove.h"
 #include "mellow/result.h"
 #include "mellow/shape.h"
@@ -70,7 +71,7 @@ struct RecipePart {
     CurveShape blend = CurveShape::kSmooth;
     RecipeAlign align;
     std::optional<RecipeOver> over;  ///< not set: joined
-    std::string where;
+    Place where;
 };
 
 /// Where a clip is put once it is made, in metres and degrees from the figure's point of view.
@@ -127,7 +128,7 @@ struct RecipeSource {
     TrueConvention truth;
     Keyed keyed = Keyed::kByContent;
     bool take_over_rest = true;  ///< axes that rest turned; else they are refused
-    std::string where, where_file;
+    Place where, where_file;
     std::string text;  ///< as of an arrangement
 };
 
@@ -144,7 +145,7 @@ struct RecipeCue {
     Cue cue;  ///< `first` and `last` in frames, at the rate of the source
     std::string source, timeline,
         arrangement;  ///< as of a clip; without a timeline: any of the source
-    std::string where;
+    Place where;
 };
 
 /// An arrangement whose blocks name their timelines.
@@ -164,7 +165,8 @@ struct RecipeLayer {
 
 /// How a camera becomes a joint and a channel.
 struct RecipeCamera {
-    std::string node = "*", where;
+    std::string node = "*";
+    Place where;
     Axis aim = Axis::kMinusZ, up = Axis::kPlusY;  ///< of the joint, in the target's axes
     bool horizontal = false;                      ///< which field of view is stored
     double aspect = 0;                            ///< width / height; 0: as the file says
@@ -176,7 +178,7 @@ struct RecipeCamera {
 struct RecipePlane {
     MotionPlane plane;                       ///< without its joints
     std::vector<std::string> joints, clips;  ///< patterns; empty: hands by their names, all clips
-    std::string where;
+    Place where;
 };
 
 /// What is looked at in the motion of clips.
@@ -187,7 +189,7 @@ struct RecipeMotion {
     double slide_mm = 20, depth_mm = 30, pop_mm = 100, plane_mm = 10;  ///< more is said
     std::vector<RecipePlane> planes;
     bool cues = false;  ///< a cue for each time that a foot is set down
-    std::string where;
+    Place where;
 };
 
 /// What a recipe makes of findings: another severity, or nothing said at all. A stop fails the
@@ -231,7 +233,7 @@ struct Recipe {
     std::string root_node;  ///< the node of the source that moves the root; empty: it stays
     /// Where some keys stand, for messages: "hero.recipe.toml:9, [travel], hips".
     struct Places {
-        std::string source, strip_prefix, axes, hips, root_node, renames;
+        Place source, strip_prefix, axes, hips, root_node, renames;
     } where;
 
     /// Joints that are each other's on the other side, where names do not say it.

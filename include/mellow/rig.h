@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "mellow/performance.h"
+#include "mellow/place.h"
 #include "mellow/pose_tile.h"
 #include "mellow/result.h"
 #include "mellow/rig_sheet.h"
@@ -23,7 +24,7 @@ namespace mellow {
 struct RigStep {
     std::string line;        ///< "limb thigh.L shin.L foot.L <- foot_goal.L, knee_pole.L"
     std::string kind;        ///< "limb", ...; "layer"
-    std::string where;       ///< file, line and number of the rule or layer
+    Place where;             ///< file, line and number of the rule or layer
     std::vector<int> nodes;  ///< nodes it moves
     std::string drives;      ///< what of them: "orientation"; "value" for weights and scalars
 };

@@ -9,6 +9,7 @@
 #include <variant>
 #include <vector>
 
+#include "mellow/place.h"
 #include "mellow/value_curve.h"
 #include "mellow/vec3.h"
 
@@ -138,7 +139,7 @@ struct LagRule {
 
 /// One rule of a sheet.
 struct Rule {
-    std::string where;  ///< file, line and rule number for messages
+    Place where;  ///< file, line and rule number for messages
     std::variant<FollowRule, AimRule, LimbRule, ChainRule, TwistRule, LimitRule, RollRule,
                  DriveRule, LagRule>
         body;

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "mellow/convention.h"
+#include "mellow/place.h"
 #include "mellow/result.h"
 #include "mellow/rig_rules.h"
 
@@ -16,7 +17,8 @@ namespace mellow {
 
 /// A number of the sheet's own over time: `curve` counts frames of the scene's rate.
 struct Scalar {
-    std::string name, where;
+    std::string name;
+    Place where;
     ValueCurve curve;  ///< without points a drive rule sets it, or it stays at `value`
     double value = 0;
     bool keep = false;  ///< clips carry it as a scalar channel

@@ -21,6 +21,7 @@
 #include "mellow/curve.h"
 #include "mellow/euler.h"
 #include "mellow/finding.h"
+#include "mellow/place.h"
 #include "mellow/rate.h"
 #include "mellow/result.h"
 #include "mellow/transform_stack.h"
@@ -249,7 +250,7 @@ FrameSpan frames_of(const Timeline& timeline, FrameRate rate);
 /// The timeline of that name, or of `prefix` and that name; without a name the only one there is.
 /// Fails with name-unknown, which suggests the nearest.
 Result<int> find_timeline(const Scene& scene, const std::string& name, const std::string& prefix,
-                          const std::string& where);
+                          const Place& where);
 
 /// Rewrites all numbers of `scene` into `to`. Shapes, indices and names stay.
 void convert(Scene& scene, const Convention& to);

@@ -7,6 +7,7 @@
 #include <string>
 
 #include "mellow/clip.h"
+#include "mellow/place.h"
 #include "mellow/result.h"
 #include "mellow/sample_plan.h"
 #include "mellow/skeleton.h"
@@ -25,7 +26,7 @@ struct Range {
     std::string name;
     std::int64_t first = 0, last = 0;  ///< inclusive
     Play play = Play::kOnce;
-    std::string where;  ///< for messages: file, line and clip
+    Place where;  ///< for messages: file, line and clip
 
     bool loops() const { return play == Play::kLoop; }
     bool is_pose() const { return play == Play::kPose; }

@@ -11,6 +11,7 @@
 #include <utility>
 #include <vector>
 
+#include "mellow/place.h"
 #include "mellow/result.h"
 #include "mellow/value_curve.h"
 
@@ -22,7 +23,7 @@ struct State {
     double speed = 1;  ///< times that of the clip; below 0 backwards
     /// Whether it begins again at its end.
     enum class Loop { kAsClip, kYes, kNo } loop = Loop::kAsClip;
-    std::string where;  ///< for messages
+    Place where;  ///< for messages
 };
 
 /// From a state to another.
@@ -35,7 +36,7 @@ struct Way {
     CurveShape shape = CurveShape::kSmooth;          ///< of the blend
     double priority = 0;                             ///< higher ones are looked at first
     bool restart = false;  ///< `to` begins again where it is playing already; else nothing happens
-    std::string where;
+    Place where;
 };
 
 /// A sheet of states, as it was read.

@@ -20,6 +20,7 @@
 #include "mellow/file_record.h"
 #include "mellow/fit.h"
 #include "mellow/joint_fit.h"
+#include "mellow/place.h"
 #include "mellow/rate.h"
 #include "mellow/result.h"
 
@@ -51,7 +52,7 @@ struct RestRule {
     /// Meshes take the shape of the pose and are bound in it (bind_at_rest()); else bind matrices
     /// stay those of the source, and every vertex moves as it did.
     bool posed = false;
-    std::string where;  ///< its key, for messages
+    Place where;  ///< its key, for messages
 };
 
 /// What characters names of files and clips may have, and how others are replaced.
@@ -111,7 +112,7 @@ struct Target {
 
     std::string text;               ///< all that it says, in one form: what clips depend on
     std::vector<FileRecord> files;  ///< target file and joint list, as they were read
-    std::string where;              ///< its table in the recipe, for messages
+    Place where;                    ///< its table in the recipe, for messages
 };
 
 /// A target of one of preset_names(), with nothing but its convention; at 30 samples per second.

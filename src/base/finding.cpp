@@ -152,31 +152,21 @@ std::string_view name(Severity severity) {
     return "stop";
 }
 
-std::string file_of(const Finding& finding) {
-    return finding.where.substr(0, finding.where.find_first_of(":,"));
-}
-
-std::string place_in_file(const Finding& finding) {
-    const auto comma = finding.where.find(", ");
-    if (comma == std::string::npos) return finding.where;
-    const std::string place = finding.where.substr(comma + 2);
-    return place.substr(0, place.find(", "));
-}
-
-std::string edit_lines(const std::vector<Edit>& edits) {
+std::string edit_lines(const std::vector<Edit>& edits, std::string_view why) {
     std::string out;
-    for (const Edit& edit : edits)
-        out.append(out.empty() ? "" : "\n")
-            .append(edit.key)
-            .append(" = ")
-            .append(edit.value)
-            .append(&edit == &edits.front() ? "   # under [" + edit.table + "]" : "");
+    for (const Edit& edit : edits) {
+        out.append(out.empty() ? "" : "\n").append(edit.key).append(" = ").append(edit.value);
+        if (&edit != &edits.front() || (edit.table.empty() && why.empty())) continue;
+        out.append("   # ")
+            .append(edit.table.empty() ? "" : "under [" + edit.table + "]")
+            .append(why);
+    }
     return out;
 }
 
 std::string to_text(const Finding& finding) {
     std::string text(name(finding.severity));
-    text.append("[").append(name(finding.code)).append("] ").append(shown(finding.where));
+    text.append("[").append(name(finding.code)).append("] ").append(shown(finding.where.text()));
     add_line(text, "found:    ", finding.found);
     add_line(text, "expected: ", finding.expected);
     add_line(text, "do:       ", finding.remedy);

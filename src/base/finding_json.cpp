@@ -2,9 +2,18 @@
 
 namespace mellow {
 
+void write_place(JsonWriter& json, const Place& place) {
+    json.member("where", place.text());
+    if (place.file.empty()) return;
+    json.member("file", place.file);
+    if (place.line > 0) json.member("line", place.line);
+    if (!place.path.empty()) json.member("path", place.path);
+}
+
 void write_finding(JsonWriter& json, const Finding& f) {
     json.member("code", name(f.code)).member("severity", name(f.severity));
-    json.member("where", f.where).member("found", f.found);
+    write_place(json, f.where);
+    json.member("found", f.found);
     json.member("expected", f.expected).member("remedy", f.remedy);
     if (f.edits.empty()) return;
     json.list("edits", f.edits, [&](const Edit& edit) {

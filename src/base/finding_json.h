@@ -6,9 +6,13 @@
 
 namespace mellow {
 
-/// The member "findings": a list of objects with code, severity, where, found, expected, remedy.
-/// The members of one finding, into the object that is open.
+/// The member "where", in words, and of a place in a file "file", "line" and "path" as well, those
+/// that it has, into the object that is open.
+void write_place(JsonWriter& json, const Place& place);
+/// The members of one finding, into the object that is open: code, severity, its place, found,
+/// expected, remedy, and edits where it has some.
 void write_finding(JsonWriter& json, const Finding& finding);
+/// The member "findings": a list of them.
 void write_findings(JsonWriter& json, const Findings& findings);
 
 }  // namespace mellow

@@ -67,7 +67,7 @@ Result<toml::table> parse_toml(std::string_view text, const std::string& file) {
     if (const int line = too_deep(text); line > 0)
         return Finding{Code::kLimit,
                        Severity::kStop,
-                       fmt::format("{}:{}", file, line),
+                       Place::in(file, line),
                        "keys or brackets nested too deeply",
                        fmt::format("at most {} levels", kMostDots),
                        "mend the line"};
@@ -77,7 +77,7 @@ Result<toml::table> parse_toml(std::string_view text, const std::string& file) {
         const auto at = error.source().begin;
         return Finding{Code::kTomlBroken,
                        Severity::kStop,
-                       fmt::format("{}:{}:{}", file, at.line, at.column),
+                       Place::in(file, at.line, fmt::format("column {}", at.column)),
                        std::string(error.description()),
                        "TOML 1.0 text",
                        "mend the line"};
@@ -117,16 +117,12 @@ std::vector<std::string> TomlTable::keys() const {
     return out;
 }
 
-std::string TomlTable::where(std::string_view key) const {
+Place TomlTable::where(std::string_view key) const {
     const toml::node* node = table_.get(key);
     const auto line = node != nullptr ? node->source().begin.line : table_.source().begin.line;
     // Tables that were brought in from another file say which.
     const auto& from = (node != nullptr ? node->source() : table_.source()).path;
-    const std::string& file = from ? *from : file_;
-    std::string text = line > 0 ? fmt::format("{}:{}", file, line) : file;
-    if (!place_.empty()) text += ", " + place_;
-    if (!key.empty()) text += fmt::format(", {}", key);
-    return text;
+    return Place::in(from ? *from : file_, line, place_).at(key);
 }
 
 void TomlTable::add(std::string_view key, bool missing, Finding finding) {

@@ -67,8 +67,8 @@ class TomlTable {
     bool failed(std::initializer_list<std::string_view> keys) const;
     /// True when nothing is wrong with a table and those in it.
     bool sound(const toml::table& table) const;
-    /// "file:line, place, key" of a key for messages.
-    std::string where(std::string_view key) const;
+    /// Where a key is; of an empty one, where the table is.
+    Place where(std::string_view key) const;
     /// Says which keys nobody asked for. A missing key is not complained of where one of those
     /// looks like it: that is the one that was mistyped.
     void close();

@@ -165,7 +165,7 @@ Result<CheckReport> check_files(const fs::path& path, const Target& target) {
     if (!fs::exists(path, error))
         return Finding{Code::kFileMissing,
                        Severity::kStop,
-                       path.string(),
+                       Place::in(path.string()),
                        "no such file",
                        "a scene file, a folder or a crate",
                        "correct the path"};
@@ -174,7 +174,7 @@ Result<CheckReport> check_files(const fs::path& path, const Target& target) {
     if (files.empty())
         return Finding{Code::kFileMissing,
                        Severity::kStop,
-                       path.string(),
+                       Place::in(path.string()),
                        "no scene file",
                        ".glb, .gltf, .dae, .bvh or .csv",
                        "another folder"};

@@ -33,7 +33,7 @@ Deviation read_deviation(JsonMembers& json, std::string_view key) {
 
 /// Nothing where there are none.
 void write_own(JsonWriter& json, std::string_view key, const Findings& findings,
-               const std::string& where) {
+               const Place& where) {
     if (findings.empty()) return;
     json.list(key, findings, [&](Finding f) {
         if (f.where == where) f.where = kOwnPlace;
@@ -259,7 +259,7 @@ FileRecord read_file_record(JsonMembers& json, FileRole role, bool part) {
     return file;
 }
 
-Findings read_findings(JsonMembers& json, std::string_view key, const std::string& where) {
+Findings read_findings(JsonMembers& json, std::string_view key, const Place& where) {
     Findings out;
     for (JsonMembers& in : json.objects(key)) {
         Finding f;
@@ -270,7 +270,9 @@ Findings read_findings(JsonMembers& json, std::string_view key, const std::strin
         if (!known) in.fail("code", "no finding is called " + code);
         for (const Severity s : {Severity::kNote, Severity::kWarning, Severity::kStop})
             if (name(s) == severity) f.severity = s;
-        f.where = in.text("where");
+        f.where = in.has("file") ? Place::in(in.text("file"), in.has("line") ? in.whole("line") : 0,
+                                             in.has("path") ? in.text("path") : "")
+                                 : Place::of(in.text("where"));
         if (f.where == kOwnPlace) f.where = where;
         f.found = in.text("found");
         f.expected = in.text("expected");
@@ -283,7 +285,7 @@ Findings read_findings(JsonMembers& json, std::string_view key, const std::strin
     return out;
 }
 
-PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string& where) {
+PackedClip read_clip(JsonMembers& json, const Conversion& in, const Place& where) {
     PackedClip packed;
     packed.where = where;
     packed.clip = clip_from_facts(json, in);
@@ -353,7 +355,7 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string&
     return packed;
 }
 
-PackedClip placed_at(PackedClip packed, const std::string& where) {
+PackedClip placed_at(PackedClip packed, const Place& where) {
     packed.where = where;
     for (Findings* findings : {&packed.shared, &packed.findings})
         for (Finding& finding : *findings)

@@ -20,11 +20,11 @@ void write_clip(JsonWriter& json, const PackedClip& packed, const Conversion& ou
 std::string record_hash(const PackedClip& packed, const Conversion& out);
 /// The way back; `in` takes places inside. Its findings stand at `where`, if they are of the clip's
 /// range. What is missing is the failure of `json`.
-PackedClip read_clip(JsonMembers& json, const Conversion& in, const std::string& where);
+PackedClip read_clip(JsonMembers& json, const Conversion& in, const Place& where);
 /// Findings of a list of the object; kOwnPlace stands for `where`.
-Findings read_findings(JsonMembers& json, std::string_view key, const std::string& where);
+Findings read_findings(JsonMembers& json, std::string_view key, const Place& where);
 /// The clip with the findings of its own range at `where`, whose record stood for it.
-PackedClip placed_at(PackedClip packed, const std::string& where);
+PackedClip placed_at(PackedClip packed, const Place& where);
 /// The clip as its record says it, figures of nine digits: what the report tells is then the same
 /// whether the clip was baked or taken over.
 PackedClip settled(const PackedClip& packed, const Convention& target);

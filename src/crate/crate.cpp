@@ -20,7 +20,7 @@ Result<StoredFile> listed(const std::filesystem::path& folder, const FileRecord&
         if (hash_hex(bytes) != file.hash)
             return Finding{Code::kFileUnreadable,
                            Severity::kStop,
-                           (folder / relative).string(),
+                           Place::in((folder / relative).string()),
                            "content with hash " + hash_hex(bytes),
                            "the manifest's hash " + file.hash,
                            "pack the crate again"};
@@ -35,12 +35,10 @@ Result<StoredFile> listed(const std::filesystem::path& folder, const FileRecord&
         [checked, record, above = path.parent_path()](const std::string& name) -> Result<Bytes> {
             for (const FileRecord& part : record.parts)
                 if (part.file == (above / name).generic_string()) return checked(part);
-            return Finding{Code::kFileMissing,
-                           Severity::kStop,
-                           record.file,
-                           "a part that the manifest does not list: " + name,
-                           "the parts of the crate",
-                           "pack the crate again"};
+            return Finding{
+                Code::kFileMissing,       Severity::kStop,
+                Place::in(record.file),   "a part that the manifest does not list: " + name,
+                "the parts of the crate", "pack the crate again"};
         }};
 }
 

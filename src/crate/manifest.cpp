@@ -25,7 +25,7 @@ constexpr const char* kFormat = "mellow-crate";
 Finding bad_manifest(const fs::path& folder, std::string found) {
     return {Code::kValueBad,
             Severity::kStop,
-            (folder / kManifestFile).string(),
+            Place::in((folder / kManifestFile).string()),
             std::move(found),
             "the crate.json of a crate",
             "take that folder away, and pack again"};
@@ -291,7 +291,7 @@ class Decoder {
         if (!json_.has("clips")) return bad("clips: there is no list of them");
         std::set<std::string> names;
         for (JsonMembers& entry : json_.objects("clips")) {
-            PackedClip clip = read_clip(entry, in_, std::string(kOwnPlace));
+            PackedClip clip = read_clip(entry, in_, kOwnPlace);
             const std::string record = entry.has("record") ? entry.text("record") : "";
             if (json_.failed()) return bad(json_.error());
             const std::string& name = clip.clip.name;
@@ -398,10 +398,12 @@ Result<Manifest> Manifest::open(const fs::path& folder, Parts parts) {
     MELLOW_TRY(Manifest out, decode(text, folder));
     MELLOW_CHECK(each_file(out, [&](const FileRecord& f) { return unlinked(folder, f.file); }));
     if (parts == Parts::kOpened || !out.share) return out;
-    return Finding{
-        Code::kValueBad, Severity::kStop,
-        folder.string(), fmt::format("a part: share {} of {}", out.share->number, out.share->of),
-        "a whole crate", "mellow gather puts it together from all its parts"};
+    return Finding{Code::kValueBad,
+                   Severity::kStop,
+                   Place::in(folder.string()),
+                   fmt::format("a part: share {} of {}", out.share->number, out.share->of),
+                   "a whole crate",
+                   "mellow gather puts it together from all its parts"};
 }
 
 Finding Manifest::bad(const fs::path& folder, std::string found) {

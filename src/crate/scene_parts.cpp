@@ -67,7 +67,7 @@ Findings join_roots(Scene& scene) {
         for (int i = 2; find_node(scene, root.name) != kNone; ++i)
             root.name = fmt::format("root_{}", i);
         findings.push_back(
-            {Code::kAssumed, Severity::kWarning, "skin \"" + skin.name + "\"",
+            {Code::kAssumed, Severity::kWarning, Place::of("skin \"" + skin.name + "\""),
              fmt::format("joints below {} nodes that have nothing above them", tops.size()),
              "one node above all joints of a skin",
              fmt::format("a node \"{}\" was put there", root.name)});

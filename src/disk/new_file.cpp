@@ -23,9 +23,9 @@ Finding refused(const fs::path& path, const std::string& what, int error) {
                          : error == EACCES || error == EPERM || error == EROFS
                              ? "choose a folder you may write to; nothing was changed"
                              : "nothing was changed";
-    return {Code::kOutputUnwritable, Severity::kStop,
-            path.string(),           fmt::format("{}: {}", what, std::strerror(error)),
-            "a place to write to",   remedy};
+    return {Code::kOutputUnwritable,  Severity::kStop,
+            Place::in(path.string()), fmt::format("{}: {}", what, std::strerror(error)),
+            "a place to write to",    remedy};
 }
 
 NewFile::NewFile(const fs::path& path, const fs::path& told)
@@ -111,7 +111,7 @@ fs::path next_backup_of(const fs::path& path) {
 Finding exists(const fs::path& path, std::string found, std::string remedy) {
     return {Code::kOutputExists,
             Severity::kStop,
-            path.string(),
+            Place::in(path.string()),
             std::move(found),
             "a place where nothing would be overwritten",
             std::move(remedy)};

@@ -9,6 +9,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "figure/cameras.h"
 #include "figure/kept_drives.h"
 #include "figure/source_file.h"
@@ -18,7 +19,7 @@
 
 namespace mellow {
 
-std::string travel_asked(const Recipe& recipe) {
+Place travel_asked(const Recipe& recipe) {
     const auto travels = [](const RecipeClip& clip) {
         return clip.travel.ground || clip.travel.height || clip.travel.heading;
     };
@@ -182,11 +183,11 @@ void Figure::note_scales(const Result<ChosenJoints>& joints) {
     }
     if (!taken.empty())
         notes_.findings.push_back(
-            {Code::kScaledNode, Severity::kNote, recipe_->source,
+            {Code::kScaledNode, Severity::kNote, Place::in(recipe_->source),
              "joints that rest scaled, which becomes part of the data: " + name_list(taken), "",
              ""});
     if (!kept.empty())
-        notes_.findings.push_back({Code::kScaledNode, Severity::kNote, recipe_->source,
+        notes_.findings.push_back({Code::kScaledNode, Severity::kNote, Place::in(recipe_->source),
                                    "joints that rest scaled, and keep it: " + name_list(kept),
                                    "joints of scale 1 at rest, as most engines expect",
                                    "scale 1 in the source's rest pose"});
@@ -209,7 +210,7 @@ Status Figure::make_skeleton() {
         if (const std::optional<Quat> turn = turned_root(joints.value().skeleton)) {
             choice.axes[recipe_->root] = {};
             notes_.findings.push_back(
-                {Code::kAssumed, Severity::kNote, recipe_->source,
+                {Code::kAssumed, Severity::kNote, Place::in(recipe_->source),
                  fmt::format("\"{}\" rests turned by {:.0f} degrees: that becomes part of the data",
                              recipe_->root, angle_between(*turn, {}) * kDegrees),
                  "a root without turn", ""});
@@ -230,11 +231,16 @@ Status Figure::make_skeleton() {
     MELLOW_TRY(ChosenJoints chosen, std::move(joints));
     skeleton_ = std::move(chosen.skeleton);
     sources_ = std::move(chosen.sources);
+    const Edit kKeepTips{"joints", "tips", "\"keep\""};
     if (!chosen.dropped_tips.empty())
-        notes_.findings.push_back({Code::kUnweighted, Severity::kNote, "skeleton",
+        notes_.findings.push_back({Code::kUnweighted,
+                                   Severity::kNote,
+                                   "skeleton",
                                    fmt::format("joints at the ends without weight are left out: {}",
                                                name_list(chosen.dropped_tips)),
-                                   "", "tips = \"keep\"   # under [joints]"});
+                                   "",
+                                   edit_lines({kKeepTips}),
+                                   {kKeepTips}});
     MELLOW_CHECK(add_root(skeleton_, sources_, recipe_->root));
     if (!recipe_->root_node.empty()) {
         const int node = find_node(scene_, recipe_->root_node);
@@ -256,7 +262,7 @@ Status Figure::make_skeleton() {
 }
 
 /// The joint of a name that the recipe gives at `where`.
-Result<int> Figure::joint_named(const std::string& name, const std::string& where) const {
+Result<int> Figure::joint_named(const std::string& name, const Place& where) const {
     const int joint = skeleton_.find(name);
     if (joint >= 0) return joint;
     std::vector<std::string> names;
@@ -323,12 +329,16 @@ Status Figure::find_hips() {
             hips_ = static_cast<int>(named - joints.begin());
         } else if (first < skeleton_.size()) {
             hips_ = first, hips_assumed_ = true;
+            const Edit same{"travel", "hips", toml_text(skeleton_[hips_].name)};
             if (travels || !scene_.skins.empty())
                 notes_.findings.push_back(
-                    {Code::kAssumed, Severity::kNote, recipe_->where.hips,
+                    {Code::kAssumed,
+                     Severity::kNote,
+                     recipe_->where.hips,
                      fmt::format("joint \"{}\" was taken for the hips", skeleton_[hips_].name),
                      "a joint named hips or pelvis",
-                     fmt::format("hips = \"{}\"   # under [travel]", skeleton_[hips_].name)});
+                     edit_lines({same}),
+                     {same}});
         }
     }
     return {};
@@ -339,7 +349,7 @@ Status Figure::find_feet() {
     const auto named = [&](const std::vector<std::string>& list, const char* key) {
         std::vector<int> joints;
         for (const std::string& name : list) {
-            auto joint = joint_named(name, fmt::format("{}, {}", recipe_->motion.where, key));
+            auto joint = joint_named(name, recipe_->motion.where.at(key));
             if (joint)
                 joints.push_back(joint.value());
             else
@@ -363,7 +373,7 @@ Status Figure::find_feet() {
         if (plane.joints.empty())
             return Finding{Code::kNameUnknown,
                            Severity::kStop,
-                           wanted.where + ", joints",
+                           wanted.where.at("joints"),
                            wanted.joints.empty() ? "no joints that are hands by their names"
                                                  : "no joint fits " + name_list(wanted.joints),
                            fmt::format("some of {}", name_list(names)),

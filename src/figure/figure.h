@@ -75,7 +75,7 @@ class Figure {
     Status strip();
     std::optional<Quat> turned_root(const Skeleton& skeleton) const;
     void note_scales(const Result<ChosenJoints>& joints);
-    Result<int> joint_named(const std::string& name, const std::string& where) const;
+    Result<int> joint_named(const std::string& name, const Place& where) const;
     int carrier() const;
     Status find_hips();
     Status find_feet();
@@ -99,6 +99,6 @@ class Figure {
 };
 
 /// Where the recipe asks for travel first; empty where it does not.
-std::string travel_asked(const Recipe& recipe);
+Place travel_asked(const Recipe& recipe);
 
 }  // namespace mellow

@@ -17,7 +17,7 @@ void Figure::note_lights() {
     for (const Node& node : scene_.nodes)
         if (node.light && !node.extensions.empty()) lights.push_back(node.name);
     if (!lights.empty())
-        notes_.findings.push_back({Code::kLeftOut, Severity::kNote, recipe_->source,
+        notes_.findings.push_back({Code::kLeftOut, Severity::kNote, Place::in(recipe_->source),
                                    fmt::format("lights: {}", name_list(lights)),
                                    "nodes, meshes and cameras",
                                    "set them up where the figure is used"});
@@ -68,16 +68,20 @@ Status Figure::leave_out(const JointChoice& choice, const std::vector<int>& driv
                                    fmt::format("left out as asked: {}", name_list(meshes)), "",
                                    ""});
     }
+    const Edit keep{"joints", "static_meshes", "\"keep\""};
     if (!scenery.empty())
         notes_.findings.push_back(
-            {Code::kLeftOut, Severity::kWarning, "meshes",
+            {Code::kLeftOut,
+             Severity::kWarning,
+             "meshes",
              fmt::format(
                  "meshes that are not of the figure (no skin, not moved, below no joint): {}",
                  name_list(scenery)),
              "meshes that are skinned, hang on a joint or are moved",
-             "static_meshes = \"keep\"   # under [joints], to hang them on the root"});
+             edit_lines({keep}) + ", to hang them on the root",
+             {keep}});
     if (recipe_->keep_static_meshes && std::find(still.begin(), still.end(), true) != still.end())
-        if (const std::string where = travel_asked(*recipe_); !where.empty())
+        if (const Place where = travel_asked(*recipe_); !where.empty())
             return Finding{Code::kValueBad,
                            Severity::kStop,
                            where,

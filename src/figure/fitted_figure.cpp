@@ -16,6 +16,9 @@
 namespace mellow {
 namespace {
 
+constexpr std::string_view kInTarget = "in the target";
+const Edit kKeepCameras{"", "cameras", "\"keep\""}, kKeepStatics{"", "statics", "\"keep\""};
+
 /// A figure's own scene, which outlives everything that is made of it.
 std::shared_ptr<const Scene> borrowed(const Scene& scene) {
     return {std::shared_ptr<const void>{}, &scene};
@@ -38,8 +41,8 @@ void no_strips(Scene& scene) {
         }
 }
 
-void note_morphs(const std::vector<MorphChange>& changes, const Scene& scene,
-                 const std::string& where, Findings& findings) {
+void note_morphs(const std::vector<MorphChange>& changes, const Scene& scene, const Place& where,
+                 Findings& findings) {
     std::vector<std::string> baked, dropped, moving;
     std::set<std::string> keyed;
     for (const Timeline& timeline : scene.timelines) {
@@ -93,9 +96,13 @@ Status FittedFigure::fit(const FigureParts& figure, const Skeleton& rest, const 
         rules.left_out = camera_joints(figure.scene, figure.skeleton, figure.sources);
     for (const std::string& camera : rules.left_out) without_.push_back(fov_name(camera));
     if (!rules.left_out.empty())
-        findings.push_back({Code::kLeftOut, Severity::kNote, target.where,
-                            "cameras: " + name_list(rules.left_out), "",
-                            "cameras = \"keep\"   # in the target"});
+        findings.push_back({Code::kLeftOut,
+                            Severity::kNote,
+                            target.where,
+                            "cameras: " + name_list(rules.left_out),
+                            "",
+                            edit_lines({kKeepCameras}, kInTarget),
+                            {kKeepCameras}});
     MELLOW_TRY(fit_, fit_joints(rest, rules, target.convention));
     bound_ = fit_.skeleton;
     if (target.rest.from != RestRule::From::kSource) {
@@ -132,9 +139,13 @@ Result<FittedFigure> FittedFigure::make(const FigureParts& figure, const Skeleto
             scene->nodes[at(n)].mesh = kNone;
         }
         if (!names.empty())
-            findings.push_back({Code::kLeftOut, Severity::kNote, target.where,
-                                "meshes that are not of the figure: " + name_list(names), "",
-                                "statics = \"keep\"   # in the target"});
+            findings.push_back({Code::kLeftOut,
+                                Severity::kNote,
+                                target.where,
+                                "meshes that are not of the figure: " + name_list(names),
+                                "",
+                                edit_lines({kKeepStatics}, kInTarget),
+                                {kKeepStatics}});
         std::vector<std::string> known;
         for (const Mesh& mesh : scene->meshes)
             known.insert(known.end(), mesh.target_names.begin(), mesh.target_names.end());
@@ -197,20 +208,21 @@ void FittedFigure::note_idle_names(const Skeleton& rest, const Target& target, F
 
 void FittedFigure::note_fit(const Target& target, Findings& findings) const {
     const auto say = [&](Code code, Severity severity, std::string found, std::string expected,
-                         std::string remedy) {
+                         std::string remedy, std::vector<Edit> edits = {}) {
         findings.push_back({code, severity, target.joints.where, std::move(found),
-                            std::move(expected), std::move(remedy)});
+                            std::move(expected), std::move(remedy), std::move(edits)});
     };
+    const Edit no_surplus{"", "surplus", "\"stop\""}, none_missing{"", "missing", "\"stop\""};
     if (!fit_.surplus.empty())
         say(Code::kLeftOut, Severity::kWarning,
             fmt::format("joints that the list does not name, and that are dropped: {}",
                         name_list(fit_.surplus)),
-            "joints of the list", "surplus = \"stop\"   # in the target");
+            "joints of the list", edit_lines({no_surplus}, kInTarget), {no_surplus});
     if (!fit_.filled.empty())
         say(Code::kMissingJoint, Severity::kWarning,
             fmt::format("joints of the list that the figure does not have, and that rest: {}",
                         name_list(fit_.filled)),
-            "joints of the figure", "missing = \"stop\"   # in the target");
+            "joints of the figure", edit_lines({none_missing}, kInTarget), {none_missing});
     if (!fit_.moved.empty())
         say(Code::kSkeletonDiffers, Severity::kWarning,
             "joints that hang elsewhere in the list: " + name_list(fit_.moved),

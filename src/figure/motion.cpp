@@ -8,6 +8,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "figure/driven_take.h"
 #include "figure/source_file.h"
 #include "math/degrees.h"
@@ -55,7 +56,7 @@ Status hold_morphs(Scene& motion, const std::string& file) {
                 return Finding{
                     Code::kNameClash,
                     Severity::kStop,
-                    fmt::format("{}, timeline \"{}\"", file, timeline.name),
+                    Place::in(file).at(fmt::format("timeline \"{}\"", timeline.name)),
                     fmt::format("weights of \"{}\" for {}", morph.mesh, name_list(morph.targets)),
                     targets.empty() ? "weights of targets that the mesh has"
                                     : name_list(targets) + ", as elsewhere in the file",
@@ -112,12 +113,12 @@ class MotionReader {
             if (!source_.truth.answers(f)) say(f);
         MELLOW_CHECK(overrule(scene, source_.truth, read.keys_on_frames));
         for (const std::string& change : name_timelines(scene))
-            say({Code::kDefaultName, Severity::kNote, out_.file, change, "", ""});
+            say({Code::kDefaultName, Severity::kNote, Place::in(out_.file), change, "", ""});
         Stock stock = take_stock(scene);
         // Unit and axes are not guessed at: joints that lie as those of the figure say them.
         for (Finding& f : stock.findings)
             if (f.code == Code::kRateSuspect && !source_.truth.answers(f)) {
-                f.where = out_.file + ", " + f.where;  // it names the timeline alone
+                f.where = f.where.inside(Place::in(out_.file));  // it names the timeline alone
                 say(std::move(f));
             }
         out_.stock = std::move(stock.timelines);
@@ -130,7 +131,7 @@ class MotionReader {
         if (scene.timelines.empty())
             return Finding{Code::kNoMotion,
                            Severity::kStop,
-                           out_.file,
+                           Place::in(out_.file),
                            "no timeline in the file",
                            "keys of joints or controls",
                            "take the file out of the pattern under [[source]]"};
@@ -149,9 +150,9 @@ class MotionReader {
 
     Status move_rig(const Scene& scene) {
         std::vector<std::string> left;
-        MELLOW_TRY(Scene carried, carry_keys(figure_.scene(), scene, out_.file, left));
+        MELLOW_TRY(Scene carried, carry_keys(figure_.scene(), scene, Place::in(out_.file), left));
         if (!left.empty())
-            say({Code::kMissingJoint, Severity::kWarning, out_.file,
+            say({Code::kMissingJoint, Severity::kWarning, Place::in(out_.file),
                  fmt::format("keys of nodes that the figure does not have: {}", name_list(left)),
                  "nodes of the figure",
                  "names in a [rename] table, or nothing, if they are not needed"});
@@ -166,39 +167,42 @@ class MotionReader {
         JointMapOptions options;
         options.root = recipe_.root;
         options.read_as = read_as_;
-        MELLOW_TRY(JointMap map, match_joints(figure_.skeleton(), scene, options, out_.file));
+        MELLOW_TRY(JointMap map,
+                   match_joints(figure_.skeleton(), scene, options, Place::in(out_.file)));
         if (map.bones == 0 && scene.nodes.size() > 2)
-            say({Code::kAssumed, Severity::kWarning, out_.file,
+            say({Code::kAssumed, Severity::kWarning, Place::in(out_.file),
                  "no bone could be compared with the figure's: keys move the place of every joint",
                  "joints that keep their places in those above them",
                  "nothing, if it is motion of this very skeleton"});
+        const Edit take_over{"source", "rest", "\"source\""};
         if (map.turned > 0 && !source_.take_over_rest)
             return Finding{
                 Code::kSkeletonDiffers,
                 Severity::kStop,
-                fmt::format("{}, joint \"{}\"", out_.file, map.most_turned),
+                Place::in(out_.file).at(fmt::format("joint \"{}\"", map.most_turned)),
                 fmt::format("{} joints whose axes rest turned, this one by {:.1f} degrees",
                             map.turned, map.most_turned_rad * kDegrees),
                 "the axes of the figure",
-                "rest = \"source\"   # under [[source]]: places agree, axes are taken over"};
+                edit_lines({take_over}) + ": places agree, axes are taken over",
+                {take_over}};
         if (map.turned > 0)
-            say({Code::kAssumed, Severity::kNote, out_.file,
+            say({Code::kAssumed, Severity::kNote, Place::in(out_.file),
                  fmt::format("axes of {} joints rest turned, those of \"{}\" the most, by {:.1f} "
                              "degrees: taken over",
                              map.turned, map.most_turned, map.most_turned_rad * kDegrees),
                  "joints whose places agree", ""});
         if (map.other_rest)
-            say({Code::kAssumed, Severity::kNote, out_.file,
+            say({Code::kAssumed, Severity::kNote, Place::in(out_.file),
                  "rests in another pose than the figure", "joints that lie in their parents alike",
                  ""});
         if (!map.missing.empty())
-            say({Code::kMissingJoint, Severity::kWarning, out_.file,
+            say({Code::kMissingJoint, Severity::kWarning, Place::in(out_.file),
                  fmt::format("joints that the file does not have, and that rest: {}",
                              name_list(map.missing)),
                  "all joints of the figure",
                  "names in a [rename] table, or nothing, if they shall rest"});
         if (!map.surplus.empty())
-            say({Code::kLeftOut, Severity::kNote, out_.file,
+            say({Code::kLeftOut, Severity::kNote, Place::in(out_.file),
                  fmt::format("motion of nodes that are no joints of the figure: {}",
                              name_list(map.surplus)),
                  "joints of the figure", ""});
@@ -224,17 +228,20 @@ class MotionReader {
                 const auto mesh = std::find_if(own.begin(), own.end(), [&](const MorphChannels& m) {
                     return m.mesh == node.name;
                 });
+                const Edit called{
+                    "rename", toml_text(node.name),
+                    toml_text(meshes.empty() ? "" : nearest_or_first(node.name, meshes))};
                 if (mesh == own.end())
                     return Finding{
                         Code::kNameUnknown,
                         Severity::kStop,
-                        fmt::format("{}, timeline \"{}\"", out_.file, timeline.name),
+                        Place::in(out_.file).at(fmt::format("timeline \"{}\"", timeline.name)),
                         fmt::format("morph weights of \"{}\", which is no mesh with morph targets "
                                     "of the figure",
                                     node.name),
                         meshes.empty() ? "a figure with morph targets" : suggest(node.name, meshes),
-                        fmt::format("\"{}\" = \"{}\"   # under [rename]", node.name,
-                                    meshes.empty() ? "..." : nearest_or_first(node.name, meshes))};
+                        meshes.empty() ? "" : edit_lines({called}),
+                        meshes.empty() ? std::vector<Edit>{} : std::vector{called}};
                 for (const std::string& target : scene.meshes[at(node.mesh)].target_names)
                     keyed.emplace(node.name, target);
             }
@@ -248,12 +255,12 @@ class MotionReader {
             }
         }
         if (!driven.empty())
-            say({Code::kAssumed, Severity::kNote, out_.file,
+            say({Code::kAssumed, Severity::kNote, Place::in(out_.file),
                  "morph weights that the figure's drives take from the joints: " +
                      name_list(driven),
                  "", ""});
         if (!told.empty())
-            say({Code::kAssumed, Severity::kNote, out_.file,
+            say({Code::kAssumed, Severity::kNote, Place::in(out_.file),
                  "morph weights that the file keys, in place of the figure's drives: " +
                      name_list(told),
                  "", ""});

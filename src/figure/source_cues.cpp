@@ -26,7 +26,7 @@ std::vector<SourceCue> source_cues(const Scene& scene, const std::string& file,
         std::vector<Cue> cues = read_cue_list(facts);
         if (facts.failed()) {
             findings.push_back({Code::kLeftOut, Severity::kWarning,
-                                fmt::format("{}, timeline \"{}\"", file, timeline.name),
+                                Place::in(file).at(fmt::format("timeline \"{}\"", timeline.name)),
                                 "cues of its extras: " + facts.error(),
                                 "a list of objects with name and seconds",
                                 "nothing, if they are not cues; [[cue]] says them in the recipe"});

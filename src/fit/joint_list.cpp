@@ -55,8 +55,8 @@ class ListReader {
 
   private:
     void say(Code code, int line, std::string found, std::string expected) {
-        wrong_.push_back({code, Severity::kStop, fmt::format("{}:{}", list_.file, line),
-                          std::move(found), std::move(expected), "correct the list"});
+        wrong_.push_back({code, Severity::kStop, Place::in(list_.file, line), std::move(found),
+                          std::move(expected), "correct the list"});
     }
 
     void read(std::string_view line, int number_of_line) {

@@ -19,7 +19,7 @@ Result<int> strip_prefix(Scene& scene, const std::string& prefix, const std::vec
         if (!fresh)
             return Finding{Code::kNameClash,
                            Severity::kStop,
-                           fmt::format("prefix \"{}\"", prefix),
+                           Place::of(fmt::format("prefix \"{}\"", prefix)),
                            fmt::format("\"{}\" and \"{}\" would both become \"{}\"", slot->second,
                                        name, slot->first),
                            "one name per joint and mesh",

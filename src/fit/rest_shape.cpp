@@ -91,7 +91,7 @@ Status bind_at_rest(Scene& scene) {
             if (is_flat(worlds[at(joint)]))
                 return Finding{Code::kZeroScale,
                                Severity::kStop,
-                               scene.nodes[at(joint)].name,
+                               Place::of(scene.nodes[at(joint)].name),
                                "a scale of zero at rest",
                                "joints whose rest matrix can be inverted",
                                "rest_skin = \"kept\", or another frame"};

@@ -22,7 +22,7 @@ class KeyCarrier {
   public:
     KeyCarrier(const Scene& figure, const Scene& motion) : figure_(figure), motion_(motion) {}
 
-    Result<Scene> run(const std::string& where, std::vector<std::string>& left) {
+    Result<Scene> run(const Place& where, std::vector<std::string>& left) {
         const auto by_name = nodes_by_name(figure_);
         node_.assign(motion_.nodes.size(), kNone);
         for (std::size_t n = 0; n < node_.size(); ++n)
@@ -132,7 +132,7 @@ class KeyCarrier {
 
     /// A keyed node must hang where it hangs in the figure, and what it does not key must rest
     /// alike; so must every node above it that the file has.
-    Status check(const std::string& where) const {
+    Status check(const Place& where) const {
         Findings wrong;
         std::set<int> looked;
         for (const auto& [node, keyed] : keyed_) {
@@ -142,7 +142,7 @@ class KeyCarrier {
         return wrong;
     }
 
-    void compare(int node, const std::string& where, Findings& wrong) const {
+    void compare(int node, const Place& where, Findings& wrong) const {
         const Node &its = motion_.nodes[at(node)], &own = figure_.nodes[at(node_[at(node)])];
         const auto found = keyed_.find(node);
         const Keyed keyed = found == keyed_.end() ? Keyed{} : found->second;
@@ -151,7 +151,7 @@ class KeyCarrier {
         };
         const auto say = [&](std::string found_text, std::string expected) {
             wrong.push_back({Code::kSkeletonDiffers, Severity::kStop,
-                             fmt::format("{}, node \"{}\"", where, its.name), std::move(found_text),
+                             where.at(fmt::format("node \"{}\"", its.name)), std::move(found_text),
                              std::move(expected), "a file of the very rig, from the same scene"});
         };
         const int up = its.parent == kNone ? kNone : node_[at(its.parent)];
@@ -186,7 +186,7 @@ class KeyCarrier {
 
 }  // namespace
 
-Result<Scene> carry_keys(const Scene& figure, const Scene& motion, const std::string& where,
+Result<Scene> carry_keys(const Scene& figure, const Scene& motion, const Place& where,
                          std::vector<std::string>& left) {
     return KeyCarrier(figure, motion).run(where, left);
 }

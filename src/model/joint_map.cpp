@@ -40,7 +40,7 @@ class JointMatcher {
           its_(rest_worlds(motion)),
           joint_of_(motion.nodes.size(), kNone) {}
 
-    Result<JointMap> run(const std::string& where) {
+    Result<JointMap> run(const Place& where) {
         const auto by_name = nodes_by_name(motion_);
         int found = 0;
         for (int j = 0; j < figure_.size(); ++j) {
@@ -242,7 +242,7 @@ class JointMatcher {
                          apart});
     }
 
-    Finding nothing_fits(const std::string& where) const {
+    Finding nothing_fits(const Place& where) const {
         std::vector<std::string> names, joints;
         for (const Node& node : motion_.nodes) names.push_back(node.name);
         for (const Joint& joint : figure_.joints()) joints.push_back(joint.name);
@@ -255,7 +255,7 @@ class JointMatcher {
                 "strip_prefix = \"...\" under [[source]], or names in a [rename] table"};
     }
 
-    Findings differs(const std::string& where, std::vector<OtherBone> other) const {
+    Findings differs(const Place& where, std::vector<OtherBone> other) const {
         std::stable_sort(other.begin(), other.end(), [](const OtherBone& a, const OtherBone& b) {
             return a.apart_m > b.apart_m;
         });
@@ -263,7 +263,7 @@ class JointMatcher {
         constexpr std::size_t kMostTold = 5;
         for (std::size_t i = 0; i < std::min(other.size(), kMostTold); ++i)
             out.push_back({Code::kSkeletonDiffers, Severity::kStop,
-                           fmt::format("{}, joint \"{}\"", where, other[i].joint), other[i].found,
+                           where.at(fmt::format("joint \"{}\"", other[i].joint)), other[i].found,
                            other[i].expected, ""});
         if (other.size() > kMostTold)
             out.back().found += fmt::format("; {} joints more differ", other.size() - kMostTold);
@@ -338,7 +338,7 @@ void rename(Scene& scene, const std::string& prefix, const std::vector<Rename>& 
 }
 
 Result<JointMap> match_joints(const Skeleton& figure, const Scene& motion,
-                              const JointMapOptions& options, const std::string& where) {
+                              const JointMapOptions& options, const Place& where) {
     return JointMatcher(figure, motion, options).run(where);
 }
 

@@ -13,7 +13,7 @@ namespace {
 struct Namer {
     const Scene& scene;
     const std::string& prefix;
-    const std::string& where;
+    const Place& where;
 
     std::string bare(int node) const {
         const std::string& name = scene.nodes[at(node)].name;
@@ -77,7 +77,7 @@ NodeMask parse_mask(const std::vector<std::string>& texts) {
 }
 
 Result<std::vector<int>> masked_nodes(const Scene& scene, const NodeMask& mask,
-                                      const std::string& prefix, const std::string& where) {
+                                      const std::string& prefix, const Place& where) {
     const Namer namer{scene, prefix, where};
     std::vector<bool> in(scene.nodes.size(), false);
     for (const std::string& name : mask.names) {

@@ -409,7 +409,7 @@ FrameSpan frames_of(const Timeline& timeline, FrameRate rate) {
 }
 
 Result<int> find_timeline(const Scene& scene, const std::string& name, const std::string& prefix,
-                          const std::string& where) {
+                          const Place& where) {
     std::vector<std::string> names;
     for (const Timeline& t : scene.timelines) names.push_back(t.name);
     for (std::size_t i = 0; i < names.size(); ++i)

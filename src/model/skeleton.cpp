@@ -10,7 +10,7 @@ Result<Skeleton> Skeleton::make(std::vector<Joint> joints) {
     std::unordered_map<std::string_view, std::size_t> seen;
     for (std::size_t j = 0; j < joints.size(); ++j) {
         const Joint& joint = joints[j];
-        const std::string where = fmt::format("joint {} \"{}\"", j, joint.name);
+        const Place where = Place::of(fmt::format("joint {} \"{}\"", j, joint.name));
         if (joint.name.empty() || !seen.emplace(joint.name, j).second)
             return Finding{Code::kNameClash,
                            Severity::kStop,

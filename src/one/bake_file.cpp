@@ -33,7 +33,8 @@ Status load(const std::filesystem::path& file, const BakeFileOptions& options, B
 Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOptions& options) {
     BakedFile out;
     MELLOW_CHECK(load(file, options, out));
-    MELLOW_TRY(const int index, find_timeline(out.scene, options.timeline, "", file.string()));
+    MELLOW_TRY(const int index,
+               find_timeline(out.scene, options.timeline, "", Place::in(file.string())));
     const Timeline& timeline = out.scene.timelines[at(index)];
     const auto [first, last] = frames_of(timeline, out.scene.rate);
     Range range;
@@ -41,7 +42,7 @@ Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOpt
     range.first = options.first.value_or(first);
     range.last = options.last.value_or(last);
     range.play = options.loop ? Play::kLoop : Play::kOnce;
-    range.where = fmt::format("{}, timeline \"{}\"", file.string(), timeline.name);
+    range.where = Place::in(file.string()).at(fmt::format("timeline \"{}\"", timeline.name));
     MELLOW_TRY(PlannedRange planned, plan_range(range, first, last, out.scene.rate,
                                                 options.rate.value_or(out.scene.rate)));
     append(out.findings, std::move(planned.findings));

@@ -18,7 +18,7 @@
 namespace mellow {
 namespace {
 
-Finding bad(std::string where, std::string found, std::string expected, std::string remedy = {}) {
+Finding bad(Place where, std::string found, std::string expected, std::string remedy = {}) {
     return {Code::kValueBad,  Severity::kStop,     std::move(where),
             std::move(found), std::move(expected), std::move(remedy)};
 }
@@ -42,7 +42,7 @@ class FileConverter {
         } else if (ending == ".glb" || ending == ".gltf" || ending == ".dae") {
             MELLOW_TRY(files, scene_files(ending));
         } else {
-            return bad(output_.string(), "the ending \"" + ending + "\"",
+            return bad(Place::in(output_.string()), "the ending \"" + ending + "\"",
                        ".glb, .gltf, .dae or .bvh", "the ending of the output chooses its format");
         }
         MELLOW_CHECK(write(files));
@@ -86,7 +86,7 @@ class FileConverter {
         first = std::min<std::int64_t>(first, 0);  // what holds before the first key stays
         const Range range{timeline.name, options_.first.value_or(first),
                           options_.last.value_or(last), Play::kOnce,
-                          fmt::format("timeline \"{}\"", timeline.name)};
+                          Place::of(fmt::format("timeline \"{}\"", timeline.name))};
         MELLOW_TRY(const PlannedRange planned, plan_range(range, first, last, scene_.rate,
                                                           options_.rate.value_or(scene_.rate)));
         constexpr int kMostSamples = 2'000'000;
@@ -136,7 +136,7 @@ class FileConverter {
                 if (facts.has(fact)) lost.insert(fact);
         }
         if (lost.empty()) return;
-        report_.findings.push_back({Code::kLeftOut, Severity::kWarning, output_.string(),
+        report_.findings.push_back({Code::kLeftOut, Severity::kWarning, Place::in(output_.string()),
                                     "facts of clips: " + name_list({lost.begin(), lost.end()}),
                                     fmt::format("motion: {} has no place for them", format),
                                     "write glTF to keep them"});
@@ -154,7 +154,7 @@ class FileConverter {
         });
         if (!lost.empty())
             report_.findings.push_back(
-                {Code::kLeftOut, Severity::kWarning, output_.string(),
+                {Code::kLeftOut, Severity::kWarning, Place::in(output_.string()),
                  "animations that move no node, but weights or scalars: " + name_list(lost),
                  "a node that moves", "--parts all keeps weights on their meshes"});
     }
@@ -231,7 +231,7 @@ class FileConverter {
         if (baked.clip.samples < 2 || keyed.empty()) return {};
         return Finding{Code::kUnbaked,
                        Severity::kStop,
-                       output_.string(),
+                       Place::in(output_.string()),
                        fmt::format("no joint moves, while {} other nodes have keys", keyed.size()),
                        "motion on the joints",
                        "pack it with a rig sheet, which bakes what the controls do"};
@@ -243,7 +243,7 @@ class FileConverter {
             for (const Timeline& t : scene_.timelines) names.push_back(t.name);
             return Finding{Code::kNoMotion,
                            Severity::kStop,
-                           output_.string(),
+                           Place::in(output_.string()),
                            fmt::format("{} timelines: {}", names.size(), name_list(names)),
                            "one timeline: BVH holds one motion",
                            "choose one with --timeline"};
@@ -271,14 +271,14 @@ class FileConverter {
         report_.findings.insert(report_.findings.end(), text.findings.begin(), text.findings.end());
         for (const MorphCurve& morph : scene_.timelines[0].morphs)
             report_.findings.push_back(
-                {Code::kLeftOut, Severity::kWarning, "mesh \"" + morph.mesh + "\"",
+                {Code::kLeftOut, Severity::kWarning, Place::of("mesh \"" + morph.mesh + "\""),
                  fmt::format("{} morph weights", morph.targets.size()),
                  "a skeleton: BVH holds nothing else", "write glTF to keep them"});
         if (!scene_.meshes.empty())
-            report_.findings.push_back({Code::kLeftOut, Severity::kWarning, output_.string(),
-                                        fmt::format("meshes: {}", scene_.meshes.size()),
-                                        "a skeleton: BVH holds nothing else",
-                                        "write glTF to keep them"});
+            report_.findings.push_back(
+                {Code::kLeftOut, Severity::kWarning, Place::in(output_.string()),
+                 fmt::format("meshes: {}", scene_.meshes.size()),
+                 "a skeleton: BVH holds nothing else", "write glTF to keep them"});
         return std::vector<WrittenFile>{
             {output_.filename().string(), {text.text.begin(), text.text.end()}}};
     }
@@ -288,7 +288,8 @@ class FileConverter {
         const LoadFile load = [&](const std::string& name) -> Result<Bytes> {
             for (const WrittenFile& f : files)
                 if (f.name == name) return Bytes(f.bytes.begin(), f.bytes.end());
-            return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+            return Finding{
+                Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
         };
         auto read =
             read_memory(Bytes(files[0].bytes.begin(), files[0].bytes.end()), files[0].name, load);

@@ -9,6 +9,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "math/degrees.h"
 #include "mellow/motion_check.h"
 #include "mellow/pack.h"

@@ -23,11 +23,5 @@ struct FileDraft {
 
 /// Fills `truth` and `figure` from scene and stock, as docs/recipe.md says of drafts.
 void tell_truth(FileDraft& file);
-/// A text as a value of TOML.
-/// What cannot stand in TOML as it is, control characters, is escaped; bytes that are no UTF-8
-/// become U+FFFD.
-std::string toml_text(const std::string& text);
-/// The same for what stands behind a #: on one line.
-std::string toml_comment(const std::string& text);
 
 }  // namespace mellow

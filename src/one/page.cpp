@@ -39,7 +39,7 @@ std::string base64(const Bytes& bytes) {
     return out;
 }
 
-Status fits(const Page& page, const std::string& where) {
+Status fits(const Page& page, const Place& where) {
     for (const Bytes& file : page.files)
         if (file.size() > page.most_file_bytes)
             return Finding{Code::kLimit,
@@ -54,7 +54,7 @@ Status fits(const Page& page, const std::string& where) {
 
 std::string link_name(const Bytes& file) { return hash_hex(file) + ".js"; }
 
-Finding none_fit(const std::string& where, const std::string& match,
+Finding none_fit(const Place& where, const std::string& match,
                  const std::vector<std::string>& names) {
     return {Code::kNameUnknown,
             Severity::kStop,
@@ -127,9 +127,12 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
         if (found != placed.end()) return found->second;
         MELLOW_TRY(Bytes bytes, read_file(folder / record.file));
         if (hash_hex(bytes) != record.hash)
-            return Finding{Code::kFileUnreadable,           Severity::kStop,
-                           (folder / record.file).string(), "other content than the manifest names",
-                           "the files of the crate",        "pack the crate again"};
+            return Finding{Code::kFileUnreadable,
+                           Severity::kStop,
+                           Place::in((folder / record.file).string()),
+                           "other content than the manifest names",
+                           "the files of the crate",
+                           "pack the crate again"};
         page.files.push_back(std::move(bytes));
         return placed[record.file] = page.files.size() - 1;
     };
@@ -153,11 +156,12 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
     } else {
         MELLOW_CHECK(add_translated(page, folder, match, figure));
     }
-    if (figure.clips.empty() && !names.empty()) return none_fit(folder.string(), match, names);
+    if (figure.clips.empty() && !names.empty())
+        return none_fit(Place::in(folder.string()), match, names);
     manifest.encode([&](std::string_view text) { figure.manifest += text; });
     figure.findings = reported(folder);
     page.figures.push_back(std::move(figure));
-    return fits(page, folder.string());
+    return fits(page, Place::in(folder.string()));
 }
 
 Status add_scene(Page& page, const std::string& name, const Scene& scene, const Findings& findings,
@@ -178,9 +182,9 @@ Status add_scene(Page& page, const std::string& name, const Scene& scene, const 
     figure.skin = add_glb(page, named);
     for (const std::string& own : names)
         if (fits_pattern(match, own)) figure.clips.push_back({own, own, figure.skin});
-    if (figure.clips.empty() && !names.empty()) return none_fit(name, match, names);
+    if (figure.clips.empty() && !names.empty()) return none_fit(Place::in(name), match, names);
     page.figures.push_back(std::move(figure));
-    return fits(page, name);
+    return fits(page, Place::in(name));
 }
 
 std::string page_states(const StateSheet& sheet, const std::vector<PlayEvent>& events,
@@ -241,6 +245,7 @@ std::string page_text(const Page& page) {
                              base64(page.files[i]));
     const PageParts& parts = page_parts();
     const std::map<std::string_view, std::string_view> marks{
+        {"@NOTICES@", parts.notices},
         {"@CSS@", parts.css},
         {"@FACTS@", facts},
         {"@FILES@", files},
@@ -299,7 +304,7 @@ Result<WrittenPage> write_page(Page page, const std::filesystem::path& path, boo
         if (fs::exists(there) && !fs::is_directory(there))
             return Finding{Code::kOutputExists,
                            Severity::kStop,
-                           folder.string(),
+                           Place::in(folder.string()),
                            fs::is_symlink(there) ? "a link of this name" : "a file of this name",
                            "a folder for the page's files, or a name that is free",
                            "write the page elsewhere"};
@@ -314,12 +319,9 @@ Result<WrittenPage> write_page(Page page, const std::filesystem::path& path, boo
         if (fs::exists(path, error) && !replace) return write_file(path, {}, false).failures();
         const bool fresh = fs::create_directory(folder, error);
         if (error)
-            return Finding{Code::kOutputUnwritable,
-                           Severity::kStop,
-                           folder.string(),
-                           error.message(),
-                           "a folder that can be made",
-                           "write the page elsewhere"};
+            return Finding{Code::kOutputUnwritable,     Severity::kStop,
+                           Place::in(folder.string()),  error.message(),
+                           "a folder that can be made", "write the page elsewhere"};
         for (std::size_t i = 0; status && i < page.files.size(); ++i) {
             const fs::path place = folder / link_name(page.files[i]);
             const std::string script = fmt::format("mellowFile(\"{}\", \"{}\");\n",

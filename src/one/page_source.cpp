@@ -45,7 +45,7 @@ Status add_recipe(Page& page, const std::filesystem::path& path, const std::stri
     if (!std::filesystem::exists(folder / kManifestFile, error))
         return Finding{Code::kFileMissing,
                        Severity::kStop,
-                       folder.string(),
+                       Place::in(folder.string()),
                        "no crate of this recipe yet",
                        "the crate, to be shown beside its source",
                        "mellow pack " + shell_word(path.string())};

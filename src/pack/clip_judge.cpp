@@ -44,8 +44,8 @@ class ClipJudge {
         std::vector<std::string> flat;
         for (int j = 0; j < figure_.skeleton().size(); ++j) {
             const JointLoss& loss = baked.losses[at(j)];
-            const std::string where = fmt::format("clip \"{}\", joint \"{}\"", baked.clip.name,
-                                                  figure_.skeleton()[j].name);
+            const Place where = Place::of(fmt::format("clip \"{}\", joint \"{}\"", baked.clip.name,
+                                                      figure_.skeleton()[j].name));
             if (loss.shear > packed.worst_shear)
                 packed.worst_shear = loss.shear, packed.shear_joint = figure_.skeleton()[j].name;
             if (loss.shear > 1e-4) packed.sheared_joints.push_back(figure_.skeleton()[j].name);
@@ -60,10 +60,11 @@ class ClipJudge {
                      fmt::format("a target rate of {}", to_text(fast_enough(loss)))});
         }
         if (!flat.empty())
-            out_.push_back(
-                {Code::kZeroScale, Severity::kWarning, fmt::format("clip \"{}\"", baked.clip.name),
-                 fmt::format("a scale of zero on {}", name_list(flat)), "a size above zero",
-                 "what is hidden by scale may be lit or culled wrongly in an engine"});
+            out_.push_back({Code::kZeroScale, Severity::kWarning,
+                            Place::of(fmt::format("clip \"{}\"", baked.clip.name)),
+                            fmt::format("a scale of zero on {}", name_list(flat)),
+                            "a size above zero",
+                            "what is hidden by scale may be lit or culled wrongly in an engine"});
     }
 
     void loop(const Clip& clip, const LoopGap& gap, const RecipeClip& wanted) {
@@ -72,16 +73,18 @@ class ClipJudge {
                            gap.weight > 0.01 || gap.scale > 1e-3 || gap.scalar > 0.01;
         const bool open = gap.distance_m > kLoopOpen_m || gap.angle_rad > kLoopOpen_rad ||
                           gap.weight > 0.05 || gap.scale > 0.01 || gap.scalar > 0.05;
-        if (apart)
+        std::vector<Edit> edits;
+        if (apart) {
+            const std::string remedy = loop_remedy(clip, wanted, edits);
             out_.push_back(
                 {Code::kLoopOpen, open ? Severity::kStop : Severity::kWarning, wanted.range.where,
                  fmt::format("last and first pose differ by {:.1f} mm{}, {:.2f} degrees{}, scale "
                              "{:.3f}, weight {:.3f}, scalar {:.3f}",
                              gap.distance_m * 1000, at_joint(gap.joint), gap.angle_rad * kDegrees,
                              at_joint(gap.turned), gap.scale, gap.weight, gap.scalar),
-                 "a loop whose last frame repeats the first", loop_remedy(clip, wanted)});
-        else if ((gap.speed_m_s > 0.2 && gap.speed_m_s > 2 * gap.usual_speed_m_s) ||
-                 (gap.spin_rad_s > 0.5 && gap.spin_rad_s > 2 * gap.usual_spin_rad_s))
+                 "a loop whose last frame repeats the first", remedy, edits});
+        } else if ((gap.speed_m_s > 0.2 && gap.speed_m_s > 2 * gap.usual_speed_m_s) ||
+                   (gap.spin_rad_s > 0.5 && gap.spin_rad_s > 2 * gap.usual_spin_rad_s))
             out_.push_back(
                 {Code::kLoopOpen, Severity::kWarning, wanted.range.where,
                  fmt::format(
@@ -105,9 +108,17 @@ class ClipJudge {
             return {};
         MotionCheck found = check_motion(clip, figure_.skeleton(), subjects);
         const auto add = [&](Code code, std::string what, std::string expected,
-                             std::string remedy) {
-            out_.push_back({code, Severity::kWarning, wanted.range.where, std::move(what),
-                            std::move(expected), std::move(remedy)});
+                             const std::string& first, const Edit& edit, const std::string& last) {
+            out_.push_back({code,
+                            Severity::kWarning,
+                            wanted.range.where,
+                            std::move(what),
+                            std::move(expected),
+                            first + edit_lines({edit}) + last,
+                            {edit}});
+        };
+        const auto most = [](const char* key, double metres) {
+            return Edit{"motion", key, fmt::format("{:.0f}", std::ceil(metres * 1000))};
         };
         const bool stands = std::any_of(found.feet.begin(), found.feet.end(),
                                         [](const FootMotion& f) { return !f.contacts.empty(); });
@@ -116,24 +127,21 @@ class ClipJudge {
             add(Code::kFootSlide,
                 fmt::format("none of its feet ever stands, and it goes {:.2f} m", goes),
                 "feet that stand while a figure goes",
-                "slide nothing but what slides: feet = []   # under [motion], where it has none "
-                "that should stand");
+                "slide nothing but what slides: ", {"motion", "feet", "[]"},
+                ", where it has none that should stand");
         for (const FootMotion& foot : found.feet) {
             if (foot.slide_m * 1000 > rules.slide_mm)
                 add(Code::kFootSlide,
                     fmt::format("\"{}\" slides by {:.0f} mm while it stands, at sample {}",
                                 foot.joint, foot.slide_m * 1000, foot.slide_sample),
-                    fmt::format("at most {:g} mm", rules.slide_mm),
-                    fmt::format("slide_mm = {:.0f}   # under [motion], if it is meant",
-                                std::ceil(foot.slide_m * 1000)));
+                    fmt::format("at most {:g} mm", rules.slide_mm), "",
+                    most("slide_mm", foot.slide_m), ", if it is meant");
             if (foot.depth_m * 1000 > rules.depth_mm)
                 add(Code::kFootDepth,
                     fmt::format("\"{}\" is {:.0f} mm below the ground, at sample {}", foot.joint,
                                 foot.depth_m * 1000, foot.depth_sample),
-                    fmt::format("at most {:g} mm", rules.depth_mm),
-                    fmt::format("depth_mm = {:.0f}   # under [motion], if it is meant; or ground = "
-                                "its height",
-                                std::ceil(foot.depth_m * 1000)));
+                    fmt::format("at most {:g} mm", rules.depth_mm), "",
+                    most("depth_mm", foot.depth_m), ", if it is meant; or ground = its height");
         }
         for (const WheelMotion& wheel : found.wheels)
             if (wheel.against > 2 && wheel.against > rules.wheel_share * wheel.moving)
@@ -142,27 +150,24 @@ class ClipJudge {
                                 "{}",
                                 wheel.joint, wheel.against, wheel.moving, wheel.sample),
                     "a wheel that rolls the way it goes",
-                    "the sign of its roll rule or of its keys; or wheel_share = 1   # under "
-                    "[motion], if it is meant");
+                    "the sign of its roll rule or of its keys; or ", {"motion", "wheel_share", "1"},
+                    ", if it is meant");
         for (const PlaneMotion& plane : found.planes)
             if (plane.depth_m * 1000 > rules.plane_mm)
                 add(Code::kThroughPlane,
                     fmt::format("\"{}\" is {:.0f} mm behind plane \"{}\" at sample {}", plane.joint,
                                 plane.depth_m * 1000, plane.plane, plane.sample),
-                    fmt::format("at most {:g} mm", rules.plane_mm),
-                    fmt::format("plane_mm = {:.0f}   # under [motion], if it is meant; or clips = "
-                                "[...] of the plane, without this one",
-                                std::ceil(plane.depth_m * 1000)));
+                    fmt::format("at most {:g} mm", rules.plane_mm), "",
+                    most("plane_mm", plane.depth_m),
+                    ", if it is meant; or clips = [...] of the plane, without this one");
         const Pop& pop = found.pop;
         if (!figure_.feet().empty() && pop.jump_m * 1000 > rules.pop_mm && pop.ratio() > kPopRatio)
             add(Code::kPop,
                 fmt::format("\"{}\" jumps by {:.0f} mm at sample {}, {:.0f} times what is usual "
                             "in the clip",
                             pop.joint, pop.jump_m * 1000, pop.sample, pop.ratio()),
-                "motion without jumps",
-                fmt::format("look at that sample; pop_mm = {:.0f}   # under [motion], if it is "
-                            "meant",
-                            std::ceil(pop.jump_m * 1000)));
+                "motion without jumps", "look at that sample; ", most("pop_mm", pop.jump_m),
+                ", if it is meant");
         return found;
     }
 
@@ -176,14 +181,25 @@ class ClipJudge {
         return joint < 0 ? "" : fmt::format(" at \"{}\"", figure_.skeleton()[joint].name);
     }
 
+    /// What a clip asks of travel, and these besides.
+    static Edit carrying(const TravelParts& asked, bool ground, bool height) {
+        std::string parts;
+        for (const auto& [has, name] : {std::pair(asked.ground || ground, "\"ground\""),
+                                        std::pair(asked.height || height, "\"height\""),
+                                        std::pair(asked.heading, "\"heading\"")})
+            if (has) parts.append(parts.empty() ? "" : ", ").append(name);
+        return {"", "travel", "[" + parts + "]"};
+    }
+
     /// What closes a loop: the travel that is missing, before anything else.
-    std::string loop_remedy(const Clip& clip, const RecipeClip& wanted) const {
+    std::string loop_remedy(const Clip& clip, const RecipeClip& wanted,
+                            std::vector<Edit>& edits) const {
         const HipsDrift drift = hips_drift(clip, figure_.skeleton(), figure_.hips());
         const bool ground = drift.ground_m > kLoopOpen_m && !wanted.travel.ground,
                    height = drift.climb_m > kLoopOpen_m && !wanted.travel.height;
         if (drift.ground_m > kDrift_m && ground)
-            return fmt::format("travel = [\"ground\"{}]   # in the clip: the root carries the way",
-                               height ? ", \"height\"" : "");
+            return edit_lines(edits = {carrying(wanted.travel, ground, height)},
+                              "in the clip: the root carries the way");
         return fmt::format(
             "end the range on the frame that repeats the first; or stored = \"open\", where "
             "that frame was left away; or loop = \"repair\"{}; or drop loop = true",
@@ -194,34 +210,31 @@ class ClipJudge {
         const HipsDrift drift = hips_drift(clip, figure_.skeleton(), figure_.hips());
         const TravelParts& asked = wanted.travel;
         const auto add = [&](Code code, Severity severity, std::string found, std::string expected,
-                             std::string remedy) {
+                             std::string remedy, std::vector<Edit> edits = {}) {
             out_.push_back({code, severity, wanted.range.where, std::move(found),
-                            std::move(expected), std::move(remedy)});
+                            std::move(expected), std::move(remedy), std::move(edits)});
         };
         const bool figure = !figure_.scene().skins.empty();  // parts of a machine may rise
         const bool goes = drift.ground_m > kDrift_m && !asked.ground,
                    circles = figure && drift.farthest_m > 2 * kDrift_m && !asked.ground,
                    climbs =
                        figure && drift.climb_m > kDrift_m && !drift.sinks_alone && !asked.height;
-        const char* parts = (goes || circles) && climbs ? "\"ground\", \"height\""
-                            : climbs && asked.ground    ? "\"ground\", \"height\""
-                            : climbs                    ? "\"height\""
-                                                        : "\"ground\"";
         const char* expected = "travel on the root, or the figure snaps back";
-        const std::string remedy = fmt::format("travel = [{}]   # in the clip", parts);
+        const Edit carried = carrying(asked, goes || circles, climbs);
+        const std::string remedy = edit_lines({carried}, "in the clip");
         if (goes)
             add(Code::kTravelInHips, Severity::kWarning,
                 fmt::format("the hips travel {:.2f} m, the root 0", drift.ground_m), expected,
-                remedy);
+                remedy, {carried});
         else if (circles)
             add(Code::kTravelInHips, Severity::kWarning,
                 fmt::format("the hips go {:.2f} m away and come back, the root stays",
                             drift.farthest_m),
-                expected, remedy);
+                expected, remedy, {carried});
         if (climbs)
             add(Code::kTravelInHips, Severity::kWarning,
                 fmt::format("the hips end {:.2f} m higher or lower, the root stays", drift.climb_m),
-                expected, remedy);
+                expected, remedy, {carried});
         if (asked.height && asked.height_from == TravelParts::Height::kFeet &&
             !any_foot_stands(clip, figure_.skeleton(), figure_.feet()))
             add(Code::kTravelAbsent, Severity::kWarning,
@@ -293,14 +306,18 @@ class ClipJudge {
             if (!top || j == body || !counts[at(j)] || way(j) > kBehind * goes) continue;
             behind.push_back(skeleton[j].name);
         }
+        const Edit kMayStay{"checks", "left-behind", "\"warn\""};
         if (!behind.empty())
-            out_.push_back({Code::kLeftBehind, Severity::kStop, wanted.range.where,
+            out_.push_back({Code::kLeftBehind,
+                            Severity::kStop,
+                            wanted.range.where,
                             fmt::format("{} stay{} where {}, while the hips go {:.2f} m",
                                         name_list(behind), behind.size() == 1 ? "s" : "",
                                         behind.size() == 1 ? "it is" : "they are", goes),
                             "all of a figure going with it",
-                            "a follow rule in the rig sheet; or drop = [...] under [joints]; or "
-                            "left-behind = \"warn\"   # under [checks], where it is meant"});
+                            "a follow rule in the rig sheet; or drop = [...] under [joints]; or " +
+                                edit_lines({kMayStay}) + ", where it is meant",
+                            {kMayStay}});
     }
 
     /// A clip whose end stands still.
@@ -347,7 +364,8 @@ class ClipJudge {
         const bool apart = proof.accepted_mm.worst > proof.vertex_mm.worst;
         const Deviation& skin = apart ? proof.accepted_mm : proof.vertex_mm;
         out_.push_back(
-            {Code::kShear, Severity::kWarning, fmt::format("clip \"{}\"", packed.clip.name),
+            {Code::kShear, Severity::kWarning,
+             Place::of(fmt::format("clip \"{}\"", packed.clip.name)),
              fmt::format(
                  "shear of up to {:.3g} cannot be kept, on {}; {}{}", packed.worst_shear,
                  name_list(packed.sheared_joints),
@@ -373,18 +391,21 @@ class ClipJudge {
     void simplified(const PackedClip& packed, bool dropped) {
         const Deviation& d = packed.proof.simplified_mm;
         if (d.count == 0 || d.worst <= recipe_.tolerance.mm) return;
+        const Edit pass{"checks", "influences", "\"warn\""};
         out_.push_back(
             {Code::kInfluences, dropped ? Severity::kWarning : Severity::kStop,
-             fmt::format("clip \"{}\"", packed.clip.name),
+             Place::of(fmt::format("clip \"{}\"", packed.clip.name)),
              fmt::format(
                  "mesh \"{}\" is {:.3g} mm from where all its influences have it, at sample {}",
                  d.what, d.worst, d.sample),
              fmt::format("at most {} mm", recipe_.tolerance.mm),
              dropped
-                 ? "the joints that were dropped, in the list; or nothing, if they shall go"
+                 ? std::string(
+                       "the joints that were dropped, in the list; or nothing, if they shall go")
                  : "more influences under [target]; keep = [...] under [joints], where weights of "
-                   "joints went to others; or, if this is good enough, influences = \"warn\"   # "
-                   "under [checks]"});
+                   "joints went to others; or, if this is good enough, " +
+                       edit_lines({pass}),
+             dropped ? std::vector<Edit>{} : std::vector{pass}});
     }
 
     /// Weights that an engine would not get which drives them as the manifest says.
@@ -392,7 +413,7 @@ class ClipJudge {
         const Deviation& d = packed.proof.driven_weight;
         if (d.count == 0 || d.worst <= kDrivenWeight) return;
         out_.push_back({Code::kDrivesDiffer, Severity::kWarning,
-                        fmt::format("clip \"{}\"", packed.clip.name),
+                        Place::of(fmt::format("clip \"{}\"", packed.clip.name)),
                         fmt::format("the weight of {} is {:.3g} off what its drive makes of the "
                                     "joints in the file, at sample {}",
                                     d.what, d.worst, d.sample),
@@ -407,13 +428,16 @@ class ClipJudge {
         for (std::size_t i = 0; i < figure_.timelines().size(); ++i) {
             const TimelineStock& t = figure_.timelines()[i];
             if (!t.controls_alone || figure_.scene().timelines[i].name != packed.timeline) continue;
-            out_.push_back(
-                {Code::kUnbaked, Severity::kStop, fmt::format("clip \"{}\"", packed.clip.name),
-                 fmt::format("no deform joint has keys, while {} other nodes have",
-                             t.animated_nodes),
-                 "motion on the joints",
-                 "rig = \"....rig.toml\"   # under [source]; or unbaked = \"warn\"   # under "
-                 "[checks], where it is meant"});
+            const Edit still{"checks", "unbaked", "\"warn\""};
+            out_.push_back({Code::kUnbaked,
+                            Severity::kStop,
+                            Place::of(fmt::format("clip \"{}\"", packed.clip.name)),
+                            fmt::format("no deform joint has keys, while {} other nodes have",
+                                        t.animated_nodes),
+                            "motion on the joints",
+                            "rig = \"....rig.toml\" under [source]; or " + edit_lines({still}) +
+                                ", where it is meant",
+                            {still}});
         }
     }
 

@@ -27,7 +27,8 @@ StoredFile unstored(const WrittenScene& written) {
                 for (const WrittenFile& file : files)
                     if (std::filesystem::path(file.name).filename() == name)
                         return Bytes(file.bytes.begin(), file.bytes.end());
-                return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+                return Finding{
+                    Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
             }};
 }
 
@@ -193,8 +194,8 @@ void check_written(const std::filesystem::path& folder, const Target& target, Kn
         if (!lets || level->second)
             report.findings.push_back(
                 {Code::kTargetUnmet, lets ? *level->second : Severity::kStop,
-                 fmt::format("{}, {}", d.file.empty() ? "crate" : d.file, d.id), d.found, d.wanted,
-                 d.remedy});
+                 Place::in(d.file.empty() ? "crate" : d.file).at(fmt::format("{}", d.id)), d.found,
+                 d.wanted, d.remedy});
     }
     report.accepted.assign(accepted.begin(), accepted.end());
 }

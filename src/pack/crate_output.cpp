@@ -186,7 +186,7 @@ Status CrateOutput::begin(const Jobs& jobs) {
         figure.skeleton().find(recipe_.thumbnails->around) < 0)
         return Finding{Code::kNameUnknown,
                        Severity::kStop,
-                       recipe_.file + ", [output], thumbnails, around",
+                       Place::in(recipe_.file).at("[output], thumbnails, around"),
                        fmt::format("no joint \"{}\" in the crate", recipe_.thumbnails->around),
                        suggest(recipe_.thumbnails->around, report_.joints),
                        "correct the name"};
@@ -237,7 +237,7 @@ Status CrateOutput::settle_rest(Scene& skin) {
         const RestShape shape = shape_at_rest(skin);
         if (shape.far_m > kOtherShape_m)
             report_.findings.push_back(
-                {Code::kRestShape, Severity::kWarning, recipe_.source,
+                {Code::kRestShape, Severity::kWarning, Place::in(recipe_.source),
                  fmt::format("vertices of \"{}\" are up to {:.4g} mm at rest from where the mesh "
                              "has them: it was bound in another pose than its joints rest in",
                              shape.mesh, shape.far_m * 1000),
@@ -357,11 +357,13 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
                     "move differently; or raise the tolerance under [proof]";
     if (!good && jobs_->figure().root() == RootKind::kMoves && baked.job->clip.travel.any())
         for (Finding& f : packed.findings)
-            if (f.code == Code::kProofFailed)
+            if (f.code == Code::kProofFailed) {
+                f.edits = {{"travel", "root", "\"motion\""}};
                 f.remedy = fmt::format(
-                    "root = \"motion\"   # under [travel]: a root above \"{}\", which carries "
-                    "vertices itself and cannot be made anew",
-                    report_.root);
+                    "{}: a root above \"{}\", which carries vertices itself and cannot be made "
+                    "anew",
+                    edit_lines(f.edits), report_.root);
+            }
     packed.inputs = inputs_of(i);
     packed = settled(packed, target_.convention);
     return {};
@@ -382,7 +384,7 @@ Result<std::vector<Cue>> CrateOutput::cues(std::size_t i, const BakedClip& baked
         if (fitted_->skeleton().find(name) < 0)
             return Finding{Code::kNameUnknown,
                            Severity::kStop,
-                           fmt::format("{}, cue \"{}\"", job.clip.range.where, cue.name),
+                           job.clip.range.where.at(fmt::format("cue \"{}\"", cue.name)),
                            fmt::format("joint \"{}\", which the crate does not have", cue.joint),
                            suggest(cue.joint, report_.joints),
                            "joint = one of them; or keep it: keep = [...] under [joints]"};
@@ -461,7 +463,7 @@ Result<OutputClip> CrateOutput::prove_shared(std::size_t i, const BakedClip& bak
 void CrateOutput::keep(std::size_t i, OutputClip clip) { kept_[i] = std::move(clip); }
 
 void CrateOutput::skip(std::size_t i, Findings why) {
-    report_.skipped.push_back({jobs_->clips()[i].clip.range.where, std::move(why)});
+    report_.skipped.push_back({jobs_->clips()[i].clip.range.where.text(), std::move(why)});
     report_.proven = false;
 }
 
@@ -473,7 +475,11 @@ void CrateOutput::take(std::size_t i, OutputClip clip) {
     append(report_.findings, overlaps_->of(i));
     append(report_.findings, packed.findings);
     report_.reused += packed.reused ? 1 : 0;
-    if (apply_checks(recipe_.checks, report_.findings, said)) packed.passed = false;
+    packed.passed =
+        packed.passed && std::none_of(report_.findings.begin() + static_cast<std::ptrdiff_t>(said),
+                                      report_.findings.end(), [&](const Finding& f) {
+                                          return judged(recipe_.checks, f) == Severity::kStop;
+                                      });
     all_passed_ = all_passed_ && packed.passed;
     report_.proven = report_.proven && packed.passed;
     if (recipe_.picture && !options_.share && crate_.clips.size() < kMostDrawn) {

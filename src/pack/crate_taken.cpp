@@ -52,7 +52,7 @@ Status CrateOutput::settle_share() {
     if (!have || options_.replace || have->plan == report_.share->plan) return {};
     return Finding{Code::kOutputExists,
                    Severity::kStop,
-                   report_.folder.string(),
+                   Place::in(report_.folder.string()),
                    fmt::format("share {} of {} of another plan: something has changed since",
                                have->number, have->of),
                    "a place for this plan's part",
@@ -78,20 +78,23 @@ Finding CrateOutput::not_there(std::size_t i) const {
         if (broken.empty())
             return {Code::kShareDiffers,
                     Severity::kStop,
-                    part->folder().string(),
+                    Place::in(part->folder().string()),
                     fmt::format("\"{}\" was made of other inputs than those of now", name),
                     "what the recipe and its files are now",
                     again(*part)};
         return {Code::kShareDiffers,
                 Severity::kStop,
-                part->folder().string(),
+                Place::in(part->folder().string()),
                 "other bytes than its manifest says: " + name_list(broken),
                 "the files as they were packed",
                 again(*part)};
     }
-    return {Code::kShareMissing, Severity::kStop,
-            report_.name,        fmt::format("no part has \"{}\"", name),
-            "every clip",        "mellow pack " + shell_word(recipe_.file) + " --share ... again"};
+    return {Code::kShareMissing,
+            Severity::kStop,
+            Place::of(report_.name),
+            fmt::format("no part has \"{}\"", name),
+            "every clip",
+            "mellow pack " + shell_word(recipe_.file) + " --share ... again"};
 }
 
 std::optional<StandingCrate::Clip> CrateOutput::find_standing(std::size_t i) const {

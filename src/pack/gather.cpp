@@ -43,7 +43,7 @@ Result<std::vector<Facts>> parts_in(const fs::path& folder) {
     const auto none = [&](const char* found) {
         return Finding{Code::kFileMissing,
                        Severity::kStop,
-                       folder.string(),
+                       Place::in(folder.string()),
                        found,
                        "a part: the folder of mellow pack --share, or one with such folders",
                        "mellow pack RECIPE --share 1/4 -o " + shell_word(folder.string())};
@@ -101,7 +101,7 @@ Findings judge(const std::string& crate, const std::vector<const Facts*>& parts)
         std::string found;
         for (const auto& [plan, folders] : plans)
             found += fmt::format("{}{}: {}", found.empty() ? "" : "; ", plan, name_list(folders));
-        out.push_back({Code::kShareDiffers, Severity::kStop, crate,
+        out.push_back({Code::kShareDiffers, Severity::kStop, Place::in(crate),
                        "parts of different plans: " + found, "parts of one plan",
                        "pack the older shares again with --replace, or gather those of one plan"});
         return out;
@@ -113,7 +113,7 @@ Findings judge(const std::string& crate, const std::vector<const Facts*>& parts)
         if (fresh || (other->second->files == part->files && other->second->skin == part->skin))
             continue;
         out.push_back(
-            {Code::kShareDiffers, Severity::kStop, part->folder.string(),
+            {Code::kShareDiffers, Severity::kStop, Place::in(part->folder.string()),
              fmt::format("share {} of {}, with other files than {} has", part->share.number,
                          part->share.of, other->second->folder.string()),
              "the same files where a share was packed twice",
@@ -128,7 +128,7 @@ Findings judge(const std::string& crate, const std::vector<const Facts*>& parts)
             commands += (commands.empty() ? "" : "\n") + command(first, number);
     }
     if (!missing.empty())
-        out.push_back({Code::kShareMissing, Severity::kStop, crate,
+        out.push_back({Code::kShareMissing, Severity::kStop, Place::in(crate),
                        fmt::format("{} of {} shares: without {}", have.size(), first.share.of,
                                    name_list(missing)),
                        "every share", commands});

@@ -26,7 +26,7 @@ class Packer {
             for (const Target& target : recipe_.targets)
                 crate = crate || std::filesystem::exists(from / target.name / kManifestFile, error);
             if (!crate)
-                wrong.push_back({Code::kFileMissing, Severity::kStop, from.string(),
+                wrong.push_back({Code::kFileMissing, Severity::kStop, Place::in(from.string()),
                                  "no crate and no part: there is no crate.json in it",
                                  "what clips are to be taken over from", "correct --from"});
         }
@@ -158,7 +158,7 @@ Result<std::vector<PackReport>> pack_all(const Recipe& recipe, const PackOptions
 
 Result<PackReport> pack(const Recipe& recipe, const PackOptions& options) {
     if (recipe.targets.size() != 1)
-        return Finding{Code::kValueBad,   Severity::kStop, recipe.file,
+        return Finding{Code::kValueBad,   Severity::kStop, Place::in(recipe.file),
                        "several targets", "one",           "pack_all() packs for all of them"};
     MELLOW_TRY(std::vector<PackReport> reports, pack_all(recipe, options));
     return std::move(reports.front());

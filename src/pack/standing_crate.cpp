@@ -125,7 +125,7 @@ std::optional<PackReport> StandingCrate::report(const Recipe& recipe, const Targ
 
 std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
                                                        const std::string& inputs,
-                                                       const std::string& where) const {
+                                                       const Place& where) const {
     const auto found = clips_.find(name);
     if (found == clips_.end() || found->second->inputs.empty() || found->second->inputs != inputs)
         return {};

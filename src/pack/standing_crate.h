@@ -28,7 +28,7 @@ class StandingCrate {
     };
     /// The clip of that name, if it was made of the same inputs and its file has its bytes still.
     std::optional<Clip> clip(const std::string& name, const std::string& inputs,
-                             const std::string& where) const;
+                             const Place& where) const;
     /// The contact sheet, if its bytes are those of then.
     std::optional<Bytes> picture() const;
     const Manifest& manifest() const { return manifest_; }

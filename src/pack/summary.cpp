@@ -38,7 +38,9 @@ std::string group_text(const std::vector<const Finding*>& group) {
     std::vector<std::string> same;
     std::string others;
     for (std::size_t i = 1; i < group.size(); ++i) {
-        const std::string place = place_in_file(*group[i]);
+        const Place& at = group[i]->where;
+        const bool beside = at.file == group.front()->where.file && !at.path.empty();
+        const std::string place = beside ? at.path : at.text();
         if (group[i]->found == group.front()->found)
             same.push_back(place);
         else

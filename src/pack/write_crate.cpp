@@ -24,8 +24,7 @@
 namespace mellow {
 namespace {
 
-Finding misfit(const std::string& where, std::string found, std::string expected,
-               std::string remedy) {
+Finding misfit(const Place& where, std::string found, std::string expected, std::string remedy) {
     return {Code::kValueBad,  Severity::kStop,     where,
             std::move(found), std::move(expected), std::move(remedy)};
 }
@@ -75,7 +74,7 @@ class CrateWriter {
     }
 
     /// Morph tracks are those of meshes of the figure; all tracks have their samples.
-    Findings fits_tracks(const CrateClip& c, const std::string& where) const {
+    Findings fits_tracks(const CrateClip& c, const Place& where) const {
         Findings wrong;
         const std::size_t samples = at(c.clip.samples);
         bool whole = true;
@@ -112,7 +111,7 @@ class CrateWriter {
 
     Findings fits(const CrateClip& c) const {
         Findings wrong;
-        const std::string where = fmt::format("clip \"{}\"", c.clip.name);
+        const Place where = Place::of(fmt::format("clip \"{}\"", c.clip.name));
         const auto say = [&](std::string found, std::string expected, const char* remedy) {
             wrong.push_back(misfit(where, std::move(found), std::move(expected), remedy));
         };
@@ -204,7 +203,7 @@ class CrateWriter {
                              [&](const Mount& m) { return m.name == mount.name; }))
                 missing.push_back(mount.name);
         if (missing.empty()) return {};
-        return misfit(fmt::format("clip \"{}\"", c.clip.name),
+        return misfit(Place::of(fmt::format("clip \"{}\"", c.clip.name)),
                       "a take without the nodes of meshes: " + name_list(missing),
                       "their mounts, to measure what they carry",
                       "find_mounts() gives them; hand them to take_of() as parts");
@@ -214,7 +213,7 @@ class CrateWriter {
         const CrateClip& from = clips_[i];
         MELLOW_CHECK(has_mounts(from));
         PackedClip packed;
-        packed.where = fmt::format("clip \"{}\"", from.clip.name);
+        packed.where = Place::of(fmt::format("clip \"{}\"", from.clip.name));
         packed.plan = from.plan;
         packed.plan.clip = from.clip.name;
         packed.timeline = from.from.empty() ? from.clip.name : from.from;
@@ -243,12 +242,13 @@ class CrateWriter {
             if (cue.joint.empty()) continue;
             const int joint = figure_.skeleton.find(cue.joint);
             if (joint < 0)
-                return Finding{Code::kNameUnknown,
-                               Severity::kStop,
-                               fmt::format("clip \"{}\", cue \"{}\"", clip.name, cue.name),
-                               fmt::format("no joint \"{}\"", cue.joint),
-                               suggest(cue.joint, report_.joints),
-                               "correct the name"};
+                return Finding{
+                    Code::kNameUnknown,
+                    Severity::kStop,
+                    Place::of(fmt::format("clip \"{}\", cue \"{}\"", clip.name, cue.name)),
+                    fmt::format("no joint \"{}\"", cue.joint),
+                    suggest(cue.joint, report_.joints),
+                    "correct the name"};
             cue.joint = fitted_->name_of(joint);
         }
         return {};

@@ -66,54 +66,39 @@ class CueFinder {
                       plan.source_rate);
         }
         std::vector<Cue> all;
-        double begin = 0;
-        for (const PartJob& part : job.parts) {
-            const RecipeShaping& shaping =
-                part.part == nullptr ? job.clip.shaping : part.part->shaping;
-            if (part.part != nullptr && part.part->over) {
-                play(part, shaping, part.part->over->at, all);
-                continue;
-            }
-            if (part.part != nullptr && &part != job.parts.data())
-                begin -= part.part->overlap / jobs_.figure().scene().rate.per_second();
-            begin += play(part, shaping, begin, all);
-        }
+        for (const PartJob& part : job.parts)
+            play(part, part.part == nullptr ? job.clip.shaping : part.part->shaping, all);
         if (job.clip.parts.empty() || !job.clip.shaping.any()) return all;
         std::vector<Cue> whole;
-        again(all, begin, job.clip.shaping, 0, whole);
+        again(all, job.laid_out(), job.clip.shaping, 0, whole);
         return whole;
     }
 
     std::set<const void*> used;  ///< cues of the recipe, and of sources
 
   private:
-    /// Cues of a part as often as it is repeated; how long that takes.
-    double play(const PartJob& part, const RecipeShaping& shaping, double begin,
-                std::vector<Cue>& all) {
-        if (part.clip != PartJob::kNoClip) {
-            const ClipJob& clip = jobs_.clips()[part.clip];
-            const SamplePlan& plan = clip.range().plan;
-            const double length = clip.parts.empty() ? plan.end() - plan.start() : clip.seconds;
-            return again(of(clip), length, shaping, begin, all);
-        }
+    /// Cues of a part as often as it is repeated.
+    void play(const PartJob& part, const RecipeShaping& shaping, std::vector<Cue>& all) {
+        const double length = part.last - part.first;
+        if (part.clip != PartJob::kNoClip)
+            return again(of(jobs_.clips()[part.clip]), length, shaping, part.begin, all);
         const ValueCurve time = time_of(part.first, part.last, shaping);
         std::vector<Cue> once = on(part.motion, part.what, part.name, time, part.rate);
-        return repeat(once, time.points.back().at, part.last - part.first, shaping, begin, all);
+        repeat(once, time.points.back().at, length, shaping, part.begin, all);
     }
 
     /// Cues of something of its own time, played otherwise.
-    double again(const std::vector<Cue>& cues, double length, const RecipeShaping& shaping,
-                 double begin, std::vector<Cue>& all) {
+    void again(const std::vector<Cue>& cues, double length, const RecipeShaping& shaping,
+               double begin, std::vector<Cue>& all) {
         const ValueCurve time = time_of(0, length, shaping);
         std::vector<Cue> once;
         for (const Cue& cue : cues) put(cue, cue.first, cue.last, time, once);
-        return repeat(once, time.points.back().at, length, shaping, begin, all);
+        repeat(once, time.points.back().at, length, shaping, begin, all);
     }
 
-    static double repeat(const std::vector<Cue>& once, double seconds, double length,
-                         const RecipeShaping& shaping, double begin, std::vector<Cue>& all) {
-        const double whole = shaped_seconds(length, shaping);
-        const auto times = static_cast<int>(std::lround(whole / seconds));
+    static void repeat(const std::vector<Cue>& once, double seconds, double length,
+                       const RecipeShaping& shaping, double begin, std::vector<Cue>& all) {
+        const auto times = static_cast<int>(std::lround(shaped_seconds(length, shaping) / seconds));
         for (int n = 0; n < times; ++n)
             for (Cue cue : once) {
                 if (shaping.mirror) cue = mirrored(std::move(cue));
@@ -125,7 +110,6 @@ class CueFinder {
                 });
                 if (!have) all.push_back(std::move(cue));
             }
-        return whole;
     }
 
     /// Cues of a timeline or arrangement.
@@ -223,7 +207,7 @@ Findings unused_cues(const Recipe& recipe, const Jobs& jobs) {
         for (const SourceCue& source : jobs.source_cues(motion))
             if (!finder.used.contains(&source))
                 out.push_back({Code::kLeftOut, Severity::kNote,
-                               fmt::format("timeline \"{}\"", source.timeline),
+                               Place::of(fmt::format("timeline \"{}\"", source.timeline)),
                                fmt::format("its cue \"{}\" at {:.4g} s is in no clip",
                                            source.cue.name, source.cue.first),
                                "", ""});

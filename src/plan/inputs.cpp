@@ -52,7 +52,7 @@ std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& 
     for (const RecipeLayer& layer : recipe.layers)
         if (layer.clips.empty() ||
             std::find(layer.clips.begin(), layer.clips.end(), clip.range.name) != layer.clips.end())
-            text += layer.layer.where + layer.text + "\n";
+            text += layer.layer.where.text() + layer.text + "\n";
     return hash_of(text);
 }
 

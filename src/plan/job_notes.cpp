@@ -33,10 +33,10 @@ void Jobs::note_same_content() {
         if (files_[f]->records.empty()) continue;
         const auto [there, fresh] = seen.emplace(files_[f]->records[0].hash, files_[f].get());
         if (!fresh && there->second->file != files_[f]->file)
-            notes_.findings.push_back({Code::kSameContent, Severity::kWarning, files_[f]->file,
-                                       fmt::format("the same bytes as {}", there->second->file),
-                                       "one file per motion",
-                                       "take one of them away, or narrow the pattern"});
+            notes_.findings.push_back(
+                {Code::kSameContent, Severity::kWarning, Place::in(files_[f]->file),
+                 fmt::format("the same bytes as {}", there->second->file), "one file per motion",
+                 "take one of them away, or narrow the pattern"});
     }
     for (const RecipeSource& source : recipe_.sources) {
         const auto moves = [&](std::size_t motion) {
@@ -76,7 +76,7 @@ void Jobs::take_cues(File& file, const FigureMotion& motion) {
     unknown.erase(std::unique(unknown.begin(), unknown.end()), unknown.end());
     if (!unknown.empty())
         notes_.findings.push_back(
-            {Code::kMissingJoint, Severity::kWarning, file.file,
+            {Code::kMissingJoint, Severity::kWarning, Place::in(file.file),
              "cues at joints that the figure does not have: " + name_list(unknown),
              "joints of the figure", "[[cue]] in the recipe, at another joint"});
 }

@@ -85,7 +85,7 @@ Status Jobs::list_files() {
 }
 
 /// The one file of a source; the figure's own without a name.
-Result<std::size_t> Jobs::motion_of(const std::string& source, const std::string& where) const {
+Result<std::size_t> Jobs::motion_of(const std::string& source, const Place& where) const {
     if (source.empty()) return std::size_t{0};
     std::vector<std::size_t> found;
     for (std::size_t f = 1; f < files_.size(); ++f)
@@ -111,7 +111,7 @@ Status Jobs::own_clips() {
     Findings wrong;
     append(wrong, list_files().failures());
     for (const RecipeClip& clip : recipe_.clips) {
-        names_.emplace(folded(clip.range.name), clip.range.where);
+        names_.emplace(folded(clip.range.name), clip.range.where.text());
         ClipJob job;
         job.clip = clip;
         auto motion = motion_of(clip.source, clip.range.where);
@@ -128,7 +128,7 @@ Status Jobs::own_clips() {
     return wrong;
 }
 
-Status Jobs::take_name(const std::string& name, const std::string& from, const std::string& where) {
+Status Jobs::take_name(const std::string& name, const std::string& from, const Place& where) {
     const auto [there, fresh] = names_.emplace(folded(name), from);
     if (fresh) return {};
     return Finding{Code::kNameClash,
@@ -155,7 +155,7 @@ Status Jobs::expand(const RecipeTimelines& wanted) {
         const FrameSpan span = frames_of(timeline, figure_.scene().rate);
         clip.range.first = span.first, clip.range.last = span.last;
         take_facts(figure_.scene(), timeline, clip, clip.range.first);
-        clip.range.where += fmt::format(", clip \"{}\"", clip.range.name);
+        clip.range.where = clip.range.where.at(fmt::format("clip \"{}\"", clip.range.name));
         if (!names_.emplace(folded(clip.range.name), "timeline \"" + full + "\"").second)
             wrong.push_back({Code::kNameClash, Severity::kStop, wanted.like.range.where,
                              fmt::format("timeline \"{}\" would be a second clip \"{}\"", full,
@@ -248,7 +248,8 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
             clip_fields(file_name(file.stem), file_name(file.folder), file.path,
                         file_name(timeline.name), ++counts_[table]);
         job.clip.range.name = filled(wanted.name, fields);
-        job.clip.range.where = fmt::format("{}, clip \"{}\"", file.file, job.clip.range.name);
+        job.clip.range.where =
+            Place::in(file.file).at(fmt::format("clip \"{}\"", job.clip.range.name));
         const FrameSpan span = frames_of(timeline, motion.scene->rate);
         job.clip.range.first = span.first, job.clip.range.last = span.last;
         if (!wanted.range) take_facts(*motion.scene, timeline, job.clip, job.clip.range.first);
@@ -260,7 +261,7 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         append(wrong,
                take_name(job.clip.range.name, file.file, wanted.like.range.where).failures());
         if (file_name(file.stem) != file.stem && wanted.name.find("{file}") != std::string::npos)
-            notes_.findings.push_back({Code::kDefaultName, Severity::kNote, file.file,
+            notes_.findings.push_back({Code::kDefaultName, Severity::kNote, Place::in(file.file),
                                        fmt::format("became clip \"{}\"", job.clip.range.name),
                                        "letters, digits, _, - and .: it becomes a file name", ""});
         append(wrong, plan(job, motion).failures());
@@ -335,11 +336,13 @@ Findings Jobs::unplanned_layers() const {
     return wrong;
 }
 
-Status Jobs::fits_in(const Target& target, int samples, const std::string& where) const {
+Status Jobs::fits_in(const Target& target, int samples, const Place& where) const {
     const int joints = figure_.skeleton().size(), weights = scalar_layout(figure_.scene()).count;
     const std::int64_t most = std::int64_t{80} * target.most_samples,
                        whole = std::int64_t{samples} * std::max(1, joints + weights / 10);
     if (samples <= target.most_samples && whole <= most) return {};
+    const Edit more{"target", "most_samples",
+                    std::to_string(std::max<std::int64_t>(samples, (whole + 79) / 80))};
     return Finding{
         Code::kLimit,
         Severity::kStop,
@@ -347,8 +350,8 @@ Status Jobs::fits_in(const Target& target, int samples, const std::string& where
         fmt::format("{} samples of {} joints and {} morph weights", samples, joints, weights),
         fmt::format("at most {} samples a clip, and {} of all joints, ten weights counted as one",
                     target.most_samples, most),
-        fmt::format("a shorter range; or most_samples = {}   # under [target]",
-                    std::max<std::int64_t>(samples, (whole + 79) / 80))};
+        "a shorter range; or " + edit_lines({more}),
+        {more}};
 }
 
 /// The frames of what is played, and the name of its arrangement or timeline.
@@ -437,12 +440,9 @@ Result<std::shared_ptr<const FigureMotion>> Jobs::motion(std::size_t index) cons
         read.records.begin(), read.records.end(), file.records.begin(), file.records.end(),
         [](const FileRecord& a, const FileRecord& b) { return a.hash == b.hash; });
     if (!same)
-        return Finding{Code::kFileUnreadable,
-                       Severity::kStop,
-                       file.file,
-                       "other bytes than a moment ago",
-                       "files that stay as they are",
-                       "pack again when nobody writes them"};
+        return Finding{Code::kFileUnreadable,         Severity::kStop,
+                       Place::in(file.file),          "other bytes than a moment ago",
+                       "files that stay as they are", "pack again when nobody writes them"};
     auto motion = std::make_shared<const FigureMotion>(std::move(read));
     file.loaded = motion;
     return motion;

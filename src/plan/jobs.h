@@ -19,10 +19,18 @@ struct PartJob {
     std::size_t clip = kNoClip;  ///< of Jobs; else:
     std::size_t motion = 0;
     Performance what;
-    double first = 0, last = 0;        ///< seconds
+    double first = 0, last = 0;        ///< seconds of the motion; of a clip, its own
     FrameRate rate;                    ///< of the motion
     const RecipePart* part = nullptr;  ///< nullptr: the clip's own range
     std::string name;                  ///< for people: of the clip, the timeline or arrangement
+    // Where it lies in its clip before that is shaped as a whole; laid out once, when it is
+    // planned.
+    double begin = 0;    ///< second
+    double seconds = 0;  ///< that it takes, as often as it is played
+    double overlap = 0;  ///< seconds of these that it shares with the one before it
+
+    /// True where it lies over the others, which follow each other.
+    bool is_over() const { return part != nullptr && part->over.has_value(); }
 
     static constexpr std::size_t kNoClip = static_cast<std::size_t>(-1);
 };
@@ -38,6 +46,14 @@ struct ClipJob {
     std::vector<PlannedRange> ranges;  ///< at each rate of the targets, the first one's first
     std::string moved_by;              ///< name of the timeline or arrangement
     Findings shaping;                  ///< what was found of its loop and its length
+
+    /// Seconds that parts take, one behind the other, before the clip is shaped as a whole.
+    double laid_out() const {
+        double end = 0;
+        for (const PartJob& part : parts)
+            if (!part.is_over()) end = part.begin + part.seconds;
+        return end;
+    }
 
     const PlannedRange& range() const { return ranges.front(); }
     const PlannedRange& range_at(FrameRate rate) const {
@@ -111,7 +127,7 @@ class Jobs {
     void open_files(const PackProgress& progress, Findings& wrong);
     Findings make_clips(const RecipeMany& wanted, std::size_t table, std::size_t file,
                         const FigureMotion& motion);
-    Status take_name(const std::string& name, const std::string& from, const std::string& where);
+    Status take_name(const std::string& name, const std::string& from, const Place& where);
     void take_cues(File& file, const FigureMotion& motion);
     void note_gaps();
     void note_same_content();
@@ -130,8 +146,8 @@ class Jobs {
     Result<Planned> join(ClipJob& job, std::vector<Planned>& state);
     Status check_cues() const;
     Status plan_samples(ClipJob& job) const;
-    Result<std::size_t> motion_of(const std::string& source, const std::string& where) const;
-    Status fits_in(const Target& target, int samples, const std::string& where) const;
+    Result<std::size_t> motion_of(const std::string& source, const Place& where) const;
+    Status fits_in(const Target& target, int samples, const Place& where) const;
 
     const Recipe& recipe_;
     Figure figure_;

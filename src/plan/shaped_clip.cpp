@@ -23,7 +23,7 @@ template <class T>
 Result<T> of_clip(const ClipJob& job, Result<T> made) {
     if (made) return made;
     Findings failures = std::move(made).failures();
-    for (Finding& f : failures) f.where = job.clip.range.where + ", " + f.where;
+    for (Finding& f : failures) f.where = f.where.inside(job.clip.range.where);
     return failures;
 }
 
@@ -36,12 +36,12 @@ class ClipShaper {
         const RecipeClip& wanted = job.clip;
         std::vector<JoinPart> parts;
         for (const PartJob& part : job.parts)
-            if (part.part == nullptr || !part.part->over) MELLOW_CHECK(add(job, part, parts));
+            if (!part.is_over()) MELLOW_CHECK(add(job, part, parts));
         MELLOW_TRY(Joined joined, of_clip(job, join(std::move(parts), root_)));
         ShapedTake out = std::move(joined.shaped);
         if (outermost) out_.parts = std::move(joined.parts);
         for (const PartJob& part : job.parts)
-            if (part.part != nullptr && part.part->over) {
+            if (part.is_over()) {
                 MELLOW_TRY(out.take, overlaid(job, part, out.take));
             }
         if (!wanted.parts.empty() && wanted.shaping.any()) {
@@ -67,31 +67,27 @@ class ClipShaper {
     Status add(const ClipJob& job, const PartJob& part, std::vector<JoinPart>& parts) {
         const RecipeClip& wanted = job.clip;
         JoinPart piece;
-        double first = part.first, last = part.last;
         if (part.clip != PartJob::kNoClip) {
             const ClipJob& other = jobs_.clips()[part.clip];
             if (other.parts.empty()) {
-                const SamplePlan& plan = other.range().plan;
                 MELLOW_TRY(piece.take, motion_of(other.motion, other.what));
-                first = plan.start(), last = plan.end();
             } else {
                 MELLOW_TRY(ShapedTake shaped, clip(other, false));
                 piece.take = std::move(shaped.take);
-                first = 0, last = shaped.seconds;
             }
         } else {
             MELLOW_TRY(piece.take, motion_of(part.motion, part.what));
         }
         if (part.part == nullptr) {
             piece.name = part.name;
-            return shape(piece, first, last, wanted.shaping, wanted.align, wanted.range.where,
-                         parts);
+            return shape(piece, part.first, part.last, wanted.shaping, wanted.align,
+                         wanted.range.where, parts);
         }
         const RecipePart& own = *part.part;
         piece.name = own.range.name;
         piece.blend = own.blend;
-        piece.overlap = parts.empty() ? 0 : own.overlap / jobs_.figure().scene().rate.per_second();
-        return shape(piece, first, last, own.shaping, own.align, own.where, parts);
+        piece.overlap = part.overlap;
+        return shape(piece, part.first, part.last, own.shaping, own.align, own.where, parts);
     }
 
     /// A part over what is there.
@@ -129,7 +125,7 @@ class ClipShaper {
     }
 
     Status shape(JoinPart piece, double first, double last, const RecipeShaping& shaping,
-                 const RecipeAlign& align, const std::string& where, std::vector<JoinPart>& parts) {
+                 const RecipeAlign& align, const Place& where, std::vector<JoinPart>& parts) {
         MELLOW_TRY(piece.align, joint_of(align, where));
         if (shaping.mirror) {
             MELLOW_TRY(piece.take, mirrored(piece.take, first, last, where));
@@ -154,7 +150,7 @@ class ClipShaper {
         return {};
     }
 
-    Result<Align> joint_of(const RecipeAlign& align, const std::string& where) const {
+    Result<Align> joint_of(const RecipeAlign& align, const Place& where) const {
         const Figure& figure = jobs_.figure();
         Align out{figure.hips(), align.ground, align.heading, align.height};
         if (align.joint.empty()) return out;
@@ -181,11 +177,11 @@ class ClipShaper {
         return moved->take(jobs_.figure(), rig, mounts_);
     }
 
-    Result<Take> mirrored(const Take& take, double first, double last, const std::string& where) {
+    Result<Take> mirrored(const Take& take, double first, double last, const Place& where) {
         auto found = mirror_pairs(take, recipe_.mirror.pairs);
         if (!found) {
             Finding failure = found.failure();
-            failure.where = where + ", " + failure.where;
+            failure.where = failure.where.inside(where);
             return failure;
         }
         MirrorPairs& pairs = found.value();
@@ -246,17 +242,20 @@ class ClipShaper {
                        : std::string("its whole length"),
             out.place_m * 1000, out.place_joint, out.turn_rad * kDegrees, out.turn_joint,
             dragged ? "; forgotten travel?" : "");
+        const auto at_least = [](const char* key, double now, double least) {
+            return Edit{"", key, fmt::format("{:.0f}", std::max(now, std::ceil(least)))};
+        };
+        const std::vector<Edit> edits =
+            dragged ? std::vector{Edit{"", "travel", "[\"ground\"]"}}
+                    : std::vector{at_least("repair_mm", wanted.repair_mm, out.place_m * 1000),
+                                  at_least("repair_degrees", wanted.repair_degrees,
+                                           out.turn_rad * kDegrees)};
         if (large)
-            out_.findings.push_back(
-                {Code::kLoopRepair, Severity::kStop, wanted.range.where, closed,
-                 fmt::format("at most {:g} mm and {:g} degrees", wanted.repair_mm,
-                             wanted.repair_degrees),
-                 dragged
-                     ? std::string("travel = [\"ground\"]   # in the clip")
-                     : fmt::format(
-                           "repair_mm = {:.0f}\nrepair_degrees = {:.0f}   # if it is meant",
-                           std::max(wanted.repair_mm, std::ceil(out.place_m * 1000)),
-                           std::max(wanted.repair_degrees, std::ceil(out.turn_rad * kDegrees)))});
+            out_.findings.push_back({Code::kLoopRepair, Severity::kStop, wanted.range.where, closed,
+                                     fmt::format("at most {:g} mm and {:g} degrees",
+                                                 wanted.repair_mm, wanted.repair_degrees),
+                                     edit_lines(edits, dragged ? "in the clip" : "if it is meant"),
+                                     edits});
         else
             out_.findings.push_back(
                 {Code::kAssumed, Severity::kNote, wanted.range.where, closed, "", ""});

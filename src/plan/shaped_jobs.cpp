@@ -54,8 +54,9 @@ Status Jobs::plan_shaped(ClipJob& job, const FigureMotion& motion) const {
     job.what = own.what;
     job.parts = {std::move(own)};
     if (clip.find_loop) MELLOW_CHECK(find_loop(job, motion));
-    const PartJob& part = job.parts[0];
-    job.seconds = shaped_seconds(part.last - part.first, clip.shaping);
+    PartJob& part = job.parts[0];
+    part.seconds = shaped_seconds(part.last - part.first, clip.shaping);
+    job.seconds = job.laid_out();
     if (clip.stored_open) job.seconds += 1 / part.rate.per_second();
     return plan_samples(job);
 }
@@ -93,11 +94,13 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
     std::string others;
     for (std::size_t i = 1; i < ends.size(); ++i)
         others += (i == 1 ? "; next best: " : ", ") + told(ends[i], range.first);
+    const std::vector<Edit> edits{
+        {"", "range", fmt::format("[{}, {}]", range.first, range.first + ends[0].sample)},
+        {"", "loop", job.clip.repair ? "\"repair\"" : "true"}};
     job.shaping.push_back(
         {Code::kAssumed, Severity::kNote, range.where,
          fmt::format("the loop ends at frame {}{}", told(ends[0], range.first), others), "",
-         fmt::format("range = [{}, {}]\nloop = {}   # to keep it so", range.first,
-                     range.first + ends[0].sample, job.clip.repair ? "\"repair\"" : "true")});
+         edit_lines(edits, "to keep it so"), edits});
     range.last = range.first + ends[0].sample;
     part.last = rate.seconds(range.last);
     part.what.played = Played{part.first, part.last, !job.clip.shaping.any()};
@@ -141,10 +144,8 @@ Status Jobs::plan_parts(std::size_t index, std::vector<Planned>& state) {
 /// A clip that is made of one that could not be planned cannot be either, and says nothing of it.
 Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
     const double rate = figure_.scene().rate.per_second();
-    double whole = 0;
     for (const RecipePart& part : job.clip.parts) {
         PartJob out;
-        double seconds = 0;
         if (!part.clip.empty()) {
             const auto found = places_.find(part.clip);
             if (found == places_.end()) {
@@ -176,7 +177,8 @@ Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
                                fmt::format("at most {}", kDeepest),
                                "parts that are ranges, or one clip with all parts"};
             const SamplePlan& plan = other.range().plan;
-            seconds = other.parts.empty() ? plan.end() - plan.start() : other.seconds;
+            out.first = other.parts.empty() ? plan.start() : 0;
+            out.last = other.parts.empty() ? plan.end() : other.seconds;
             out.motion = other.motion;
             out.what = other.what;
             out.name = part.clip;
@@ -189,28 +191,33 @@ Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
             MELLOW_TRY(const auto moved, motion(motion_index));
             MELLOW_TRY(out, piece(like, *moved));
             out.motion = motion_index;
-            seconds = out.last - out.first;
         }
         out.part = &part;
-        if (seconds <= 0)
+        if (out.last <= out.first)
             return Finding{Code::kValueBad,
                            Severity::kStop,
                            part.where,
                            "a part without length",
                            "a range, or a clip that is no single pose",
                            ""};
-        if (!part.over)
-            whole += shaped_seconds(seconds, part.shaping) -
-                     (job.parts.empty() ? 0 : part.overlap / rate);
+        out.seconds = shaped_seconds(out.last - out.first, part.shaping);
+        const bool first = std::all_of(job.parts.begin(), job.parts.end(),
+                                       [](const PartJob& before) { return before.is_over(); });
+        if (part.over) {
+            out.begin = part.over->at;
+        } else {
+            out.overlap = first ? 0 : part.overlap / rate;
+            out.begin = job.laid_out() - out.overlap;
+        }
         job.parts.push_back(std::move(out));
     }
     job.motion = job.parts[0].motion;
     job.what = job.parts[0].what;
     std::vector<std::string> names;
     for (const PartJob& part : job.parts)
-        if (!part.part->over) names.push_back(part.part->range.name);
+        if (!part.is_over()) names.push_back(part.part->range.name);
     job.moved_by = fmt::format("{}", fmt::join(names, " + "));
-    job.seconds = shaped_seconds(whole, job.clip.shaping);
+    job.seconds = shaped_seconds(job.laid_out(), job.clip.shaping);
     MELLOW_CHECK(plan_samples(job));
     return Planned::kDone;
 }
@@ -236,6 +243,7 @@ Status Jobs::plan_samples(ClipJob& job) const {
         auto intervals = static_cast<int>(whole);
         const std::string length = fmt::format("{:.6g} s are {:.6g} intervals at {}/s", job.seconds,
                                                exact, to_text(target.rate));
+        const Edit fit{"", "fit", "true"};
         if (std::abs(exact - whole) > 1e-6) {
             if (clip.fit) {
                 intervals = std::max(1, intervals);
@@ -250,13 +258,18 @@ Status Jobs::plan_samples(ClipJob& job) const {
                                clip.range.where,
                                length,
                                "a loop period of whole intervals, or its seam would jump",
-                               "fit = true   # in the clip: the nearest whole number"};
+                               edit_lines({fit}, "in the clip: the nearest whole number"),
+                               {fit}};
             } else {
                 intervals = static_cast<int>(std::ceil(exact));
                 planned.findings.push_back(
-                    {Code::kRangeOffGrid, Severity::kWarning, clip.range.where, length,
+                    {Code::kRangeOffGrid,
+                     Severity::kWarning,
+                     clip.range.where,
+                     length,
                      "a clip that ends on a sample of the target; its last pose is held",
-                     "fit = true   # in the clip: the nearest whole number"});
+                     edit_lines({fit}, "in the clip: the nearest whole number"),
+                     {fit}});
             }
         }
         planned.plan = {clip.range.name,   0,           std::max(1, intervals),

@@ -307,7 +307,7 @@ Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
     for (const State& state : sheet.states) {
         const auto found = places.find(state.clip);
         if (found == places.end()) {
-            wrong.push_back({Code::kNameUnknown, Severity::kStop, state.where + ", clip",
+            wrong.push_back({Code::kNameUnknown, Severity::kStop, state.where.at("clip"),
                              fmt::format("no clip \"{}\" in the crate", state.clip),
                              suggest(state.clip, names), "clip = one of them, or pack it"});
             continue;
@@ -319,7 +319,7 @@ Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
             if (parts->root == kNone && node.parent == kNone)
                 parts->root = find_node(parts->skin, node.name);
         if (parts->root == kNone) {
-            wrong.push_back({Code::kSkeletonDiffers, Severity::kStop, state.where + ", clip",
+            wrong.push_back({Code::kSkeletonDiffers, Severity::kStop, state.where.at("clip"),
                              "a clip whose root is no joint of the skin", "clips of this figure",
                              "pack the crate again"});
             continue;
@@ -349,8 +349,8 @@ Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
 Findings StandIn::check() const {
     const Parts& p = *parts_;
     Findings out;
-    const auto add = [&](Code code, const std::string& where, std::string found,
-                         std::string expected, std::string remedy) {
+    const auto add = [&](Code code, const Place& where, std::string found, std::string expected,
+                         std::string remedy) {
         out.push_back({code, Severity::kWarning, where, std::move(found), std::move(expected),
                        std::move(remedy)});
     };
@@ -406,11 +406,11 @@ Findings StandIn::check() const {
     for (const std::string& signal : p.sheet.signals)
         if (!asked([&](const Way& way) { return way.on == signal; })) idle.push_back(signal);
     if (!idle.empty())
-        out.push_back({Code::kLeftOut, Severity::kNote, p.sheet.file,
+        out.push_back({Code::kLeftOut, Severity::kNote, Place::in(p.sheet.file),
                        "no way asks for " + name_list(idle), "a way with when or on",
                        "take them out, or nothing, if this is meant"});
     if (!p.idle_cues.empty())
-        add(Code::kCueUnreached, p.sheet.file,
+        add(Code::kCueUnreached, Place::in(p.sheet.file),
             "cues of clips in no state: " + name_list(p.idle_cues), "",
             "a state with the clip, or nothing, if this is meant");
     return out;

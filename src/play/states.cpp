@@ -162,7 +162,7 @@ Result<std::vector<PlayEvent>> parse_events(std::string_view text, const std::st
         std::string_view row = text.substr(0, end);
         text.remove_prefix(std::min(end + 1, text.size()));
         if (row.ends_with('\r')) row.remove_suffix(1);
-        const std::string where = fmt::format("{}:{}", file, line);
+        const Place where = Place::in(file, line);
         const auto broken = [&](const std::string& expected) {
             return Finding{Code::kCsvBroken,
                            Severity::kStop,

@@ -8,6 +8,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 
 namespace mellow {
 namespace {
@@ -33,22 +34,21 @@ class Judge {
         names();
         for (const TimelineStock& t : stock_.timelines) timeline(t);
         rates();
+        const Edit rate{"source", "rate", "24"};
         if (!stock_.rate_known && !scene_.timelines.empty())
             add(Code::kAssumed, Severity::kWarning, "keys",
                 "keys that lie on the frames of no usual rate",
                 fmt::format("{} frames per second was assumed", to_text(stock_.rate)),
-                "rate = 24   # under [source]", {{"source", "rate", "24"}});
+                edit_lines({rate}), {rate});
         return std::move(findings_);
     }
 
   private:
-    void add(Code code, Severity severity, std::string where, std::string found,
-             std::string expected, std::string remedy, std::vector<Edit> edits = {}) {
+    void add(Code code, Severity severity, Place where, std::string found, std::string expected,
+             std::string remedy, std::vector<Edit> edits = {}) {
         findings_.push_back({code, severity, std::move(where), std::move(found),
                              std::move(expected), std::move(remedy), std::move(edits)});
     }
-
-    static std::string quoted(std::string_view text) { return fmt::format("\"{}\"", text); }
 
     int count(NodeClass c) const {
         return static_cast<int>(std::count(stock_.classes.begin(), stock_.classes.end(), c));
@@ -84,8 +84,8 @@ class Judge {
         const auto front = sides ? sides : feet;
         if (*up == said.up && (!front || *front == said.front)) return;
         const std::string facing = front ? fmt::format(", and it faces {}", name(*front)) : "";
-        std::vector<Edit> edits{{"source", "up", quoted(name(*up))}};
-        if (front) edits.push_back({"source", "front", quoted(name(*front))});
+        std::vector<Edit> edits{{"source", "up", toml_text(std::string(name(*up)))}};
+        if (front) edits.push_back({"source", "front", toml_text(std::string(name(*front)))});
         const std::string lines = edit_lines(edits) + (front ? "" : ", with front");
         add(Code::kAxisSuspect, Severity::kWarning, "axes",
             fmt::format("the legs of the figure stand along {}{}", name(*up), facing),
@@ -96,7 +96,7 @@ class Judge {
     /// Left and right are where a mirror shows them.
     void mirrored(Axis sides, Axis feet) {
         const bool right = scene_.convention.hand == Hand::kRight;
-        const std::vector<Edit> edits{{"source", "hand", quoted(right ? "left" : "right")}};
+        const std::vector<Edit> edits{{"source", "hand", toml_text(right ? "left" : "right")}};
         add(Code::kHandSuspect, Severity::kWarning, "axes",
             fmt::format("the feet of the figure point along {}, but by its left and right legs it "
                         "faces {}",
@@ -117,7 +117,7 @@ class Judge {
                    : "set unit under [source], if it is not of that size";
         for (const char* named : {"foot", "inch", "millimetre", "centimetre", "metre"})
             if (const double m = units * parse_unit(named).value_or(1); m >= 1 && m <= 2.5) {
-                edits = {{"source", "unit", quoted(named)}};
+                edits = {{"source", "unit", toml_text(named)}};
                 remedy = fmt::format("{}; makes it {:.4g} m", edit_lines(edits), m);
             }
         add(Code::kSizeSuspect, Severity::kWarning, "size",
@@ -142,7 +142,7 @@ class Judge {
             if (s.x == 0 || s.y == 0 || s.z == 0)
                 flat.push_back(node.name);
             else if (above[n] && length(s - Vec3{1, 1, 1}) > 1e-4)
-                add(Code::kScaledNode, Severity::kWarning, "node \"" + node.name + "\"",
+                add(Code::kScaledNode, Severity::kWarning, Place::of("node \"" + node.name + "\""),
                     fmt::format("scale [{:.6g}, {:.6g}, {:.6g}] above the joints", s.x, s.y, s.z),
                     "scale 1 above a skeleton", "nothing; packing makes it part of the data");
         }
@@ -183,13 +183,14 @@ class Judge {
         for (const Node& node : scene_.nodes)
             rigid += node.mesh != kNone && node.skin == kNone ? 1 : 0;
         for (const int n : still) scenery.push_back(scene_.nodes[at(n)].name);
+        const Edit keep{"joints", "static_meshes", "\"keep\""};
         if (!scenery.empty())
             add(Code::kLeftOut, Severity::kNote, "meshes",
                 fmt::format(
                     "meshes that are not of the figure (no skin, not moved, below no joint): {}",
                     name_list(scenery)),
                 "meshes of the figure alone; packing leaves these out unless rules move them",
-                "static_meshes = \"keep\"   # under [joints], to hang them on the root");
+                edit_lines({keep}) + ", to hang them on the root", {keep});
         if (!scene_.skins.empty() && rigid > still.size())
             add(Code::kRigidSkin, Severity::kNote, "meshes",
                 fmt::format("{} meshes without skin hang on nodes that move", rigid - still.size()),
@@ -219,12 +220,12 @@ class Judge {
     }
 
     void names() {
+        const Edit bare{"source", "strip_prefix", toml_text(stock_.common_prefix)};
         if (!stock_.common_prefix.empty())
             add(Code::kPrefix, Severity::kNote, "names",
                 fmt::format("{} names begin with \"{}\"", scene_.nodes.size(),
                             stock_.common_prefix),
-                "bare names",
-                fmt::format("strip_prefix = \"{}\"   # under [source]", stock_.common_prefix));
+                "bare names", edit_lines({bare}), {bare});
         for (const TimelineStock& t : stock_.timelines)
             if (!t.telling)
                 add(Code::kDefaultName, Severity::kNote, "timelines",
@@ -234,7 +235,7 @@ class Judge {
     }
 
     void timeline(const TimelineStock& t) {
-        const std::string where = fmt::format("timeline \"{}\"", t.name);
+        const Place where = Place::of(fmt::format("timeline \"{}\"", t.name));
         const int joints = count(NodeClass::kDeform);
         const std::vector<std::string> idle = idle_controls(t);
         if (joints > 0 && t.animated_joints > 0 && !idle.empty())
@@ -291,9 +292,9 @@ class Judge {
             if (!guess_rate(timeline, fitting) || fits_rate(timeline, stock_.rate)) continue;
             const std::string rate = to_text(fitting);
             const std::vector<Edit> edits{
-                {"source", "rate", fitting.den == 1 ? rate : quoted(rate)}};
+                {"source", "rate", fitting.den == 1 ? rate : toml_text(rate)}};
             add(Code::kRateSuspect, Severity::kWarning,
-                fmt::format("timeline \"{}\"", timeline.name),
+                Place::of(fmt::format("timeline \"{}\"", timeline.name)),
                 fmt::format("keys that lie on the frames of {}/s, not of {}/s", to_text(fitting),
                             to_text(stock_.rate)),
                 "frames on which the keys lie; ranges count them", edit_lines(edits), edits);

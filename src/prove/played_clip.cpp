@@ -13,7 +13,7 @@
 
 namespace mellow {
 Finding unproven(const std::string& clip, std::string found, std::string expected) {
-    return {Code::kProofFailed, Severity::kStop,     fmt::format("clip \"{}\"", clip),
+    return {Code::kProofFailed, Severity::kStop,     Place::of(fmt::format("clip \"{}\"", clip)),
             std::move(found),   std::move(expected), "this is a fault worth reporting"};
 }
 
@@ -32,7 +32,7 @@ Result<PlayedClip> PlayedClip::make(const Scene& skin, const Scene& clip, const 
         out.row_of_.push_back(node != kNone ? at(node) : out.rows_++);
     if (Status tree = out.check_tree(); !tree) {
         Finding failure = tree.failure();
-        failure.where = fmt::format("clip \"{}\"", plan.clip);
+        failure.where = Place::of(fmt::format("clip \"{}\"", plan.clip));
         return failure;
     }
     MELLOW_CHECK(out.check_curves(plan));

@@ -271,7 +271,7 @@ Result<ClipProof> prove_clip(const Take& take, const SamplePlan& plan, const Ski
 }
 
 Status within(const ClipProof& proof, const Tolerance& tolerance) {
-    const std::string where = fmt::format("clip \"{}\"", proof.clip);
+    const Place where = Place::of(fmt::format("clip \"{}\"", proof.clip));
     const auto above = [&](const Deviation& d, double most, std::string_view unit,
                            std::string_view what) -> Status {
         if (d.worst <= most) return {};

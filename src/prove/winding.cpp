@@ -51,7 +51,7 @@ Status prove_winding(const Scene& source, const Scene& skin) {
             if (facing(parts[p], was[n]) != facing(written[p], is[at(other)]))
                 return Finding{Code::kProofFailed,
                                Severity::kStop,
-                               fmt::format("mesh \"{}\", part {}", node.name, p),
+                               Place::of(fmt::format("mesh \"{}\", part {}", node.name, p)),
                                "triangles that are missing, or face the other way",
                                "every triangle of the source, seen from the same side",
                                "this is a fault worth reporting"};

@@ -91,8 +91,8 @@ class BvhCursor {
                         std::move(expected),
                         "the file is cut short or no BVH; write it again"};
     }
-    std::string where() const { return where(line_); }
-    std::string where(int line) const { return fmt::format("{}:{}", file_, line); }
+    Place where() const { return where(line_); }
+    Place where(int line) const { return Place::in(file_, line); }
     const std::string& file() const { return file_; }
     int line() const { return line_; }
 
@@ -125,7 +125,7 @@ class BvhReader {
         out_.findings.push_back(
             {Code::kAssumed,
              Severity::kNote,
-             in_.file(),
+             Place::in(in_.file()),
              "BVH does not say its unit and axes",
              "metre, +Y up, +Z front were assumed",
              "unit, up and front under [source] say otherwise",
@@ -311,7 +311,8 @@ class BvhReader {
         if (!limits_.bvh_places)
             out_.findings.push_back(
                 {Code::kAssumed,
-                 std::abs(middle - 0.5) < 0.25 ? Severity::kWarning : Severity::kNote, in_.file(),
+                 std::abs(middle - 0.5) < 0.25 ? Severity::kWarning : Severity::kNote,
+                 Place::in(in_.file()),
                  fmt::format("position channels lie {:.2f} of the way from zero to OFFSET", middle),
                  added ? "near zero they are added to OFFSET: that was assumed"
                        : "near OFFSET they stand in its place: that was assumed",

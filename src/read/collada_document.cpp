@@ -113,12 +113,10 @@ void ColladaDocument::open(Bytes bytes) {
         const auto line =
             1 +
             std::count(bytes_.begin(), bytes_.begin() + static_cast<std::ptrdiff_t>(offset), '\n');
-        error_ = Finding{Code::kColladaBroken,
-                         Severity::kStop,
-                         fmt::format("{}:{}", file_, line),
-                         parsed.description(),
-                         "well-formed XML",
-                         "the file is cut short or damaged; write it again"};
+        error_ =
+            Finding{Code::kColladaBroken,   Severity::kStop,
+                    Place::in(file_, line), parsed.description(),
+                    "well-formed XML",      "the file is cut short or damaged; write it again"};
         return;
     }
     std::size_t entities = 0;
@@ -357,15 +355,15 @@ std::size_t ColladaDocument::line_of(std::size_t offset) const {
     return static_cast<std::size_t>(next - lines_.begin());
 }
 
-std::string ColladaDocument::where(pugi::xml_node node) const {
-    if (!node) return file_;
-    std::string at = file_;
+Place ColladaDocument::where(pugi::xml_node node) const {
+    Place at = Place::in(file_);
+    if (!node) return at;
     // Offsets are into our bytes only where the text was not re-encoded.
     const std::ptrdiff_t offset = node.offset_debug();
     if (offset > 0 && offset < static_cast<std::ptrdiff_t>(bytes_.size()) && !bytes_.empty() &&
         bytes_[0] != 0xFF && bytes_[0] != 0xFE && bytes_[0] != 0 &&
         !(bytes_.size() > 1 && bytes_[1] == 0))
-        at += fmt::format(":{}", line_of(static_cast<std::size_t>(offset)));
+        at.line = static_cast<int>(line_of(static_cast<std::size_t>(offset)));
     std::string name(local_name(node));
     for (pugi::xml_node n = node; n; n = n.parent())
         if (const std::string_view id = n.attribute("id").value(); !id.empty()) {
@@ -373,7 +371,7 @@ std::string ColladaDocument::where(pugi::xml_node node) const {
                               : fmt::format(" in {} \"{}\"", local_name(n), id);
             break;
         }
-    return at + ", " + name;
+    return at.at(name);
 }
 
 void ColladaDocument::fail(Code code, pugi::xml_node node, std::string found, std::string expected,

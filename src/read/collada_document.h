@@ -55,7 +55,7 @@ class ColladaDocument {
     /// The <source> of the <input> with that semantic, or an empty node.
     pugi::xml_node input(pugi::xml_node parent, std::string_view semantic);
 
-    std::string where(pugi::xml_node node) const;
+    Place where(pugi::xml_node node) const;
     void fail(Code code, pugi::xml_node node, std::string found, std::string expected,
               std::string remedy = {});
     void note(Code code, Severity severity, pugi::xml_node node, std::string found,

@@ -95,9 +95,10 @@ class MaterialReader {
         if (path.starts_with("./")) path.erase(0, 2);
         const auto relative = relative_reference(path);
         Result<Bytes> bytes =
-            relative ? doc_.load(*relative)
-                     : Result<Bytes>(Finding{Code::kColladaReference, Severity::kWarning, "",
-                                             "\"" + path + "\"", "", ""});
+            relative
+                ? doc_.load(*relative)
+                : Result<Bytes>(Finding{
+                      Code::kColladaReference, Severity::kWarning, {}, "\"" + path + "\"", "", ""});
         if (bytes.ok()) {
             image.bytes = std::move(bytes).value();
         } else {

@@ -81,7 +81,7 @@ class GltfDocument {
     void fail(Code code, const JsonPath& path, std::string found, std::string expected = {},
               std::string remedy = {});
     void note(Finding finding) { findings.push_back(std::move(finding)); }
-    std::string where(const JsonPath& path) const { return file_ + ", " + path.str(); }
+    Place where(const JsonPath& path) const { return Place::in(file_).at(path.str()); }
     const ReadLimits& limits() const { return limits_; }
 
     // Getters: `path` is the JSON path of `object`, for messages.

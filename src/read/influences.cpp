@@ -6,7 +6,7 @@
 
 namespace mellow {
 
-std::optional<Finding> normalize_weights(Primitive& primitive, std::string where) {
+std::optional<Finding> normalize_weights(Primitive& primitive, Place where) {
     const auto per = static_cast<std::size_t>(primitive.influences_per_vertex);
     std::size_t off = 0, none = 0;
     for (std::size_t first = 0; first < primitive.influence_weights.size(); first += per) {

@@ -11,6 +11,6 @@ namespace mellow {
 
 /// Makes the weights of every vertex sum to 1, as glTF 2.0, 3.7.3.3 demands. The finding tells of
 /// sums that were off by more than a hundredth and of vertices without weight.
-std::optional<Finding> normalize_weights(Primitive& primitive, std::string where);
+std::optional<Finding> normalize_weights(Primitive& primitive, Place where);
 
 }  // namespace mellow

@@ -11,7 +11,7 @@ namespace mellow {
 namespace {
 
 Finding broken(const std::string& file, std::size_t line, std::string found, std::string expected) {
-    return {Code::kCsvBroken, Severity::kStop,     fmt::format("{}:{}", file, line),
+    return {Code::kCsvBroken, Severity::kStop,     Place::in(file, line),
             std::move(found), std::move(expected), "write the table again"};
 }
 
@@ -125,12 +125,9 @@ class TableReader {
                 at += last ? 0 : 1;
             }
             if (values_[0].size() > 1 && !(values_[0].back() > values_[0][values_[0].size() - 2]))
-                return Finding{Code::kNumberBad,
-                               Severity::kStop,
-                               fmt::format("{}:{}", file_, line),
-                               fmt::format("{} seconds", values_[0].back()),
-                               "times that ascend",
-                               "write the table again"};
+                return Finding{Code::kNumberBad,       Severity::kStop,
+                               Place::in(file_, line), fmt::format("{} seconds", values_[0].back()),
+                               "times that ascend",    "write the table again"};
         }
         if (values_[0].empty()) return broken(file_, 2, "no row", "one for each sample");
         return {};

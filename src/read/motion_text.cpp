@@ -36,12 +36,10 @@ class MotionTextReader {
   private:
     Finding broken(std::string expected) const {
         std::string found(row_.substr(0, 60));
-        return {Code::kMotionTextBroken,
-                Severity::kStop,
-                fmt::format("{}:{}", file_, line_),
-                found.empty() ? "the end of the text" : "\"" + found + "\"",
-                std::move(expected),
-                "write the text again: mellow describe FILE --dump"};
+        return {
+            Code::kMotionTextBroken, Severity::kStop,
+            Place::in(file_, line_), found.empty() ? "the end of the text" : "\"" + found + "\"",
+            std::move(expected),     "write the text again: mellow describe FILE --dump"};
     }
 
     bool next() {
@@ -174,7 +172,7 @@ class MotionTextReader {
         if (scene_.nodes.size() >= ReadLimits{}.nodes)
             return Finding{Code::kLimit,
                            Severity::kStop,
-                           fmt::format("{}:{}", file_, line_),
+                           Place::in(file_, line_),
                            "more nodes",
                            fmt::format("at most {}", ReadLimits{}.nodes),
                            ""};

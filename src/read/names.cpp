@@ -84,7 +84,7 @@ void decode_names(ReadResult& read, const std::string& file) {
         for (ScalarCurve& scalar : timeline.scalars) decode(scalar.name);
     }
     if (!decoded.empty())
-        read.findings.push_back({Code::kAssumed, Severity::kWarning, file,
+        read.findings.push_back({Code::kAssumed, Severity::kWarning, Place::in(file),
                                  fmt::format("names that are no UTF-8: {}", name_list(decoded)),
                                  "UTF-8; they were read as Latin-1",
                                  "write the file again with UTF-8 names, if they look wrong"});

@@ -131,7 +131,7 @@ void check_pictures(ReadResult& read, const std::string& file) {
     std::vector<bool> gone(scene.images.size(), false);
     for (std::size_t i = 0; i < gone.size(); ++i) {
         Image& image = scene.images[i];
-        const std::string where = fmt::format("{}, picture {} \"{}\"", file, i, image.name);
+        const Place where = Place::in(file).at(fmt::format("picture {} \"{}\"", i, image.name));
         const std::string_view kind = picture_kind(image.bytes);
         gone[i] = image.bytes.empty() || kind.empty();
         if (!image.bytes.empty() && gone[i])

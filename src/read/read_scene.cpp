@@ -43,7 +43,7 @@ Finding unreadable(const std::filesystem::path& path, Code code, std::string fou
     return {
         code,
         Severity::kStop,
-        path.string(),
+        Place::in(path.string()),
         std::move(found),
         "a readable file",
         code == Code::kFileMissing ? "check the path" : "check the file's permissions and kind"};
@@ -69,7 +69,7 @@ Result<Bytes> read_file(const std::filesystem::path& path, const ReadLimits& lim
     if (static_cast<std::uint64_t>(info.st_size) > limits.file_bytes)
         return Finding{Code::kLimit,
                        Severity::kStop,
-                       path.string(),
+                       Place::in(path.string()),
                        fmt::format("{} bytes", info.st_size),
                        fmt::format("at most {} bytes", limits.file_bytes),
                        ""};
@@ -129,7 +129,7 @@ Result<ReadResult> read_any(Bytes bytes, const std::string& name, const LoadFile
     return Finding{
         Code::kFormatUnknown,
         Severity::kStop,
-        name,
+        Place::in(name),
         bytes.empty() ? "an empty file" : "a file that begins like none of the known formats",
         "glTF 2.0 (.glb or .gltf), COLLADA (.dae), BVH or motion as text",
         "write the scene in one of these formats"};
@@ -144,7 +144,7 @@ Result<ReadResult> read_memory(Bytes bytes, const std::string& name, const LoadF
     know_split_views(read.scene);
     const std::vector<std::string> renamed = name_timelines(read.scene);
     if (!renamed.empty())
-        read.findings.push_back({Code::kDefaultName, Severity::kNote, name,
+        read.findings.push_back({Code::kDefaultName, Severity::kNote, Place::in(name),
                                  fmt::format("timelines of one name: {}", name_list(renamed)),
                                  "a name for each",
                                  "use the new names, or rename them in the source"});

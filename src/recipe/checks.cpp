@@ -39,20 +39,19 @@ void read_checks(TomlTable& table, Checks& checks) {
     for (const Code code : kJudged) table.knows({std::string(name(code))});
 }
 
-bool apply_checks(const Checks& checks, Findings& findings, std::size_t first) {
-    bool fails = false;
-    const auto judged = [&](Finding& f) {
-        if (const auto level = checks.find(f.code); level != checks.end()) {
-            if (!level->second) return true;
-            f.severity = *level->second;
-        }
-        fails = fails || f.severity == Severity::kStop;
-        return false;
-    };
-    findings.erase(std::remove_if(findings.begin() + static_cast<std::ptrdiff_t>(first),
-                                  findings.end(), judged),
-                   findings.end());
-    return fails;
+std::optional<Severity> judged(const Checks& checks, const Finding& finding) {
+    const auto level = checks.find(finding.code);
+    return level == checks.end() ? finding.severity : level->second;
+}
+
+bool apply_checks(const Checks& checks, Findings& findings) {
+    std::erase_if(findings, [&](Finding& f) {
+        const std::optional<Severity> level = judged(checks, f);
+        f.severity = level.value_or(f.severity);
+        return !level;
+    });
+    return std::any_of(findings.begin(), findings.end(),
+                       [](const Finding& f) { return f.severity == Severity::kStop; });
 }
 
 }  // namespace mellow

@@ -87,7 +87,7 @@ Target read_target_table(TomlTable& t, Recipe& recipe) {
         const std::string file = t.text("file");
         if (const Status read = load_target(recipe.folder / file, target); !read)
             for (Finding f : read.failures()) {
-                if (f.code == Code::kFileMissing) f.where = t.where("file") + ": " + f.where;
+                if (f.code == Code::kFileMissing) f.where = f.where.inside(t.where("file"));
                 t.fail(std::move(f));
             }
         if (!target.files.empty()) target.files.front().file = file;

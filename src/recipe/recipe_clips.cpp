@@ -225,7 +225,7 @@ void check_clip_names(TomlTable& top, const Recipe& recipe) {
             check_known(top.within(*clip_tables[i], fmt::format("clip \"{}\"", clip.range.name)),
                         "source", "source", clip.source, sources);
     const auto known = [&](const char* kind, const std::string& name,
-                           const std::vector<std::string>& names, const std::string& where) {
+                           const std::vector<std::string>& names, const Place& where) {
         if (name.empty() || std::find(names.begin(), names.end(), name) != names.end()) return;
         top.fail({Code::kNameUnknown, Severity::kStop, where,
                   fmt::format("no {} \"{}\"", kind, name),

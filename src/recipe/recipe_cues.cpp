@@ -87,14 +87,14 @@ Findings read_csv(std::string_view text, const std::string& file, const RecipeCu
             for (const char* needed : {"name", "at"})
                 if (std::find(header.begin(), header.end(), needed) == header.end())
                     return {
-                        {Code::kValueBad, Severity::kStop, fmt::format("{}:1", file),
+                        {Code::kValueBad, Severity::kStop, Place::in(file, 1),
                          fmt::format("no column \"{}\"", needed),
                          "a first line with name, at, and perhaps to, joint and columns of tags",
                          "name,at,to,joint"}};
             continue;
         }
         RecipeCue cue = like;
-        cue.where = fmt::format("{}:{}", file, line);
+        cue.where = Place::in(file, line);
         const auto number = [&](const std::string& cell, double& value) {
             const auto [rest, error] =
                 std::from_chars(cell.data(), cell.data() + cell.size(), value);
@@ -137,7 +137,7 @@ Findings read_json(const Bytes& bytes, const std::string& file, const RecipeCue&
     JsonMembers json(bytes);
     for (JsonMembers& in : json.objects("cues")) {
         RecipeCue cue = like;
-        cue.where = fmt::format("{}, cue {}", file, out.size() + 1);
+        cue.where = Place::in(file).at(fmt::format("cue {}", out.size() + 1));
         cue.cue.name = in.text("name");
         cue.cue.first = cue.cue.last = in.number("at");
         if (in.has("to")) cue.cue.last = in.number("to");
@@ -149,7 +149,7 @@ Findings read_json(const Bytes& bytes, const std::string& file, const RecipeCue&
     }
     if (!json.has("cues") && !json.failed()) json.fail("cues", "there is no list of them");
     if (!json.failed()) return {};
-    return {{Code::kValueBad, Severity::kStop, file, json.error(),
+    return {{Code::kValueBad, Severity::kStop, Place::in(file), json.error(),
              "{\"cues\": [{\"name\": ..., \"at\": frame}]}", ""}};
 }
 
@@ -173,7 +173,7 @@ void read_cues(TomlTable& top, Recipe& recipe) {
             const auto bytes = read_file(recipe.folder / file);
             if (!bytes) {
                 Finding failure = bytes.failure();
-                failure.where = t.where("file") + ": " + failure.where;
+                failure.where = failure.where.inside(t.where("file"));
                 t.fail(std::move(failure));
             } else {
                 const Bytes& b = bytes.value();

@@ -90,8 +90,7 @@ void read_loop(TomlTable& t, RecipeClip& clip) {
     if (t.has("loop_shortest")) {
         clip.shortest = read_within(t, "loop_shortest", {}, 1, 1e9);
         if (!clip.find_loop)
-            t.fail(Code::kValueBad, "loop_shortest", "loop_shortest, and no loop to find",
-                   "loop = \"find\" beside it", "loop = \"find\"");
+            t.idle("loop_shortest", "no loop is looked for", "loop = \"find\", or take it out");
     }
     if (t.has("repair_frames")) {
         const double frames = read_within(t, "repair_frames", {}, 0, 1e9);

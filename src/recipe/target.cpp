@@ -137,7 +137,7 @@ void read_list(TomlTable& t, Target& target, const std::filesystem::path& folder
     const auto bytes = read_file(folder / file);
     if (!bytes) {
         Finding failure = bytes.failure();
-        failure.where = t.where("joints") + ": " + failure.where;
+        failure.where = failure.where.inside(t.where("joints"));
         return t.fail(std::move(failure));
     }
     const std::string name = std::filesystem::path(file).filename().string();

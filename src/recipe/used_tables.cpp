@@ -32,8 +32,8 @@ class Includer {
         open_.push_back(file);
         std::vector<std::string> names;
         const toml::node* use = root.get("use");
-        const std::string where =
-            use == nullptr ? file : fmt::format("{}:{}, use", file, use->source().begin.line);
+        const Place where =
+            use == nullptr ? Place::in(file) : Place::in(file, use->source().begin.line, "use");
         if (use != nullptr && !read_names(*use, names))
             return Finding{Code::kValueBad,
                            Severity::kStop,
@@ -58,7 +58,7 @@ class Includer {
             auto bytes = read_file(folder_ / name);
             if (!bytes) {
                 Finding failure = bytes.failure();
-                failure.where = where + ": " + failure.where;
+                failure.where = failure.where.inside(where);
                 return failure;
             }
             used_.push_back({name, hash_hex(bytes.value())});

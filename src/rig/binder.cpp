@@ -33,7 +33,7 @@ Binder::Binder(const Scene& scene, const RigSheet& sheet)
     turns_.assign(scene.nodes.size() + 1, kNone);
 }
 
-void Binder::begin(const std::string& where, std::string_view kind) {
+void Binder::begin(const Place& where, std::string_view kind) {
     ties_.emplace_back();
     where_.push_back(where);
     kinds_.emplace_back(kind);
@@ -132,7 +132,7 @@ Finding Binder::clash(std::size_t first, const std::string& what) const {
     return {Code::kRuleClash,
             Severity::kStop,
             where(),
-            fmt::format("drives {}, which {} drives already", what, where_[first]),
+            fmt::format("drives {}, which {} drives already", what, where_[first].text()),
             "one rule per channel",
             "remove one of the two rules"};
 }
@@ -186,7 +186,8 @@ std::vector<std::vector<int>> Binder::needs() const {
 
 Finding Binder::cycle_finding(const std::vector<int>& cycle) const {
     const int nodes = static_cast<int>(scene_.nodes.size());
-    std::string path, where = sheet_.file;
+    std::string path;
+    Place where = Place::in(sheet_.file);
     for (const int step : cycle) {
         const bool is_rule = step >= nodes;
         const std::size_t r = is_rule ? at(step - nodes) : 0;

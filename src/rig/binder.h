@@ -66,7 +66,7 @@ class Binder {
     }
 
     /// Starts the ties of the next rule.
-    void begin(const std::string& where, std::string_view kind);
+    void begin(const Place& where, std::string_view kind);
     /// The node of that name. Where there is none, that is remembered for end(), and the scene's
     /// first node stands in, so that all wrong names of a sheet are told at once.
     Result<int> node(std::string_view role, const std::string& name);
@@ -109,8 +109,8 @@ class Binder {
     const std::vector<double>& scalars() const { return scalars_; }
     int first_sheet_scalar() const { return morphs_.count; }
     const ScalarLayout& morphs() const { return morphs_; }
-    const std::string& where() const { return where_.back(); }
-    const std::string& where(std::size_t rule) const { return where_[rule]; }
+    const Place& where() const { return where_.back(); }
+    const Place& where(std::size_t rule) const { return where_[rule]; }
 
   private:
     Result<int> unknown(Finding finding, int stand_in, bool there);
@@ -125,7 +125,8 @@ class Binder {
     std::vector<int> turns_;
     std::vector<Ties> ties_;
     std::vector<int> begins_;
-    std::vector<std::string> where_, kinds_;
+    std::vector<Place> where_;
+    std::vector<std::string> kinds_;
     /// By node, part, stage and turn.
     std::map<std::tuple<int, int, WriteStage, int>, std::size_t> writer_;
     std::map<int, std::size_t> scalar_writer_;

@@ -150,7 +150,7 @@ void reach(const BoundChain& rule, Links& links, Vec3 goal) {
     for (; round < rule.iterations && missing() > enough; ++round) turn_each(rule, links, goal);
 }
 
-Result<BoundChain> not_a_chain(const std::string& where, std::string found) {
+Result<BoundChain> not_a_chain(const Place& where, std::string found) {
     return Finding{Code::kValueBad,
                    Severity::kStop,
                    where,

@@ -132,7 +132,7 @@ void turn_end(const BoundLimb& r, const LimbRows& rows) {
     }
 }
 
-Finding not_a_limb(const std::string& where, std::string found) {
+Finding not_a_limb(const Place& where, std::string found) {
     return {Code::kValueBad,
             Severity::kStop,
             where,

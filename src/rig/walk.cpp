@@ -132,6 +132,8 @@ Status walk_memory(const Rig::Plan& plan, const Performance& performance) {
     // Without a part that is played it is enough to know that the rules can be walked.
     span[1] = played ? std::clamp(played->last_second, span[0], span[1])
                      : std::min(span[1], span[0] + most);
+    const Edit longer{"target", "most_walk_seconds",
+                      fmt::format("{:.0f}", std::ceil(span[1] - span[0]))};
     if (span[1] - span[0] > most)
         return Finding{
             Code::kLimit,
@@ -139,10 +141,8 @@ Status walk_memory(const Rig::Plan& plan, const Performance& performance) {
             "rules with memory",
             fmt::format("{:.6g} s from the first key to the end of the clip", span[1] - span[0]),
             fmt::format("at most {:g} s to roll wheels over", most),
-            fmt::format(
-                "a timeline that begins nearer to the clip; or most_walk_seconds = {:.0f}   "
-                "# under [target]",
-                std::ceil(span[1] - span[0]))};
+            "a timeline that begins nearer to the clip; or " + edit_lines({longer}),
+            {longer}};
     PoseTile tile = make_tile(plan);
     if (has<BoundRoll>(plan)) walk_rolls(plan, span, tile);
     if (has<BoundLag>(plan))

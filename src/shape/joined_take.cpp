@@ -268,7 +268,8 @@ class JoinedMotion final : public Take::Motion {
 };
 
 Finding bad(const JoinPart& part, std::string found, std::string expected) {
-    return {Code::kValueBad, Severity::kStop, part.name, std::move(found), std::move(expected), ""};
+    return {Code::kValueBad,  Severity::kStop,     Place::of(part.name),
+            std::move(found), std::move(expected), ""};
 }
 
 bool same_joints(const Take& a, const Take& b) {

@@ -18,16 +18,21 @@ Finding empty_range(const Range& range) {
             "set range = [first, last], both inclusive"};
 }
 
+Edit range_edit(std::int64_t first, std::int64_t last) {
+    return {"", "range", fmt::format("[{}, {}]", first, last)};
+}
+
 Finding outside(const Range& range, std::int64_t first, std::int64_t last) {
+    const bool some = std::max(range.first, first) < std::min(range.last, last);
+    const Edit inside = some ? range_edit(std::max(range.first, first), std::min(range.last, last))
+                             : range_edit(first, last);
     return {Code::kRangeOutside,
             Severity::kStop,
             range.where,
             fmt::format("range {}..{}", range.first, range.last),
             fmt::format("frames within {}..{}, where the timeline has keys", first, last),
-            std::max(range.first, first) < std::min(range.last, last)
-                ? fmt::format("range = [{}, {}]", std::max(range.first, first),
-                              std::min(range.last, last))
-                : fmt::format("range = [{}, {}]   # all there is", first, last)};
+            edit_lines({inside}, some ? "" : "all there is"),
+            {inside}};
 }
 
 /// The range of a period that is whole at the target rate, nearest to `range` and inside the
@@ -84,10 +89,10 @@ Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                     to_text(source), source.seconds(intervals),
                     static_cast<double>(num) / static_cast<double>(den), to_text(target));
     const Range fit = nearest_fit(range, first_frame, last_frame, source, target);
-    const std::string fitting = fit.last > fit.first
-                                    ? fmt::format("range = [{}, {}], or a target rate of {}",
-                                                  fit.first, fit.last, to_text(source))
-                                    : fmt::format("a target rate of {}", to_text(source));
+    std::vector<Edit> edits;
+    if (fit.last > fit.first) edits = {range_edit(fit.first, fit.last)};
+    const std::string fitting = fmt::format("{}{}a target rate of {}", edit_lines(edits),
+                                            edits.empty() ? "" : ", or ", to_text(source));
     if (!whole && range.loops())  // another range would not close: the figure is elsewhere there
         return Finding{Code::kRangeOffGrid,
                        Severity::kStop,
@@ -102,7 +107,7 @@ Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
              fmt::format(
                  "a range that ends on a sample of the target; the last pose is held for {:.4f} s",
                  target.seconds(plan.samples - 1) - source.seconds(intervals)),
-             fitting});
+             fitting, edits});
     return out;
 }
 

@@ -214,7 +214,7 @@ Status add_root(Skeleton& skeleton, JointSources& sources, const std::string& ro
     if (skeleton.find(root) >= 0)
         return Finding{Code::kNameClash,
                        Severity::kStop,
-                       fmt::format("joint \"{}\"", root),
+                       Place::of(fmt::format("joint \"{}\"", root)),
                        "a joint of this name that is not the only top joint",
                        "a free name for the root joint that is added",
                        "set another name with root = \"...\" under [travel]"};
@@ -232,7 +232,7 @@ Status drive_root(Skeleton& skeleton, JointSources& sources, const Scene& scene,
     if (sources[0].node != kNone)
         return Finding{Code::kValueBad,
                        Severity::kStop,
-                       fmt::format("joint \"{}\"", skeleton[0].name),
+                       Place::of(fmt::format("joint \"{}\"", skeleton[0].name)),
                        "a root that the source has, and that moves as it does there",
                        "a root that is added",
                        "take out node = \"...\" under [travel], or name another root"};

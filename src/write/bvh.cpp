@@ -89,7 +89,7 @@ class BvhWriter {
             if (!names.insert(bvh_name(j.name)).second)
                 return Finding{Code::kNameClash,
                                Severity::kStop,
-                               "joint \"" + j.name + "\"",
+                               Place::of("joint \"" + j.name + "\""),
                                "a second joint \"" + bvh_name(j.name) + "\"",
                                "names that differ without spaces",
                                "rename it in the source"};
@@ -187,7 +187,7 @@ class BvhWriter {
                  "nothing; their place at rest is not in the file"});
         for (const MorphTrack& morph : clip_.morphs)
             text_.findings.push_back(
-                {Code::kLeftOut, Severity::kWarning, "mesh \"" + morph.mesh + "\"",
+                {Code::kLeftOut, Severity::kWarning, Place::of("mesh \"" + morph.mesh + "\""),
                  fmt::format("{} morph weights", morph.targets.size()),
                  "a skeleton: BVH holds nothing else", "write glTF to keep them"});
         for (int j = 0; j < skeleton_.size(); ++j) {
@@ -197,7 +197,8 @@ class BvhWriter {
             if (most > 1e-4)
                 text_.findings.push_back(
                     {Code::kLeftOut, Severity::kWarning,
-                     fmt::format("clip \"{}\", joint \"{}\"", clip_.name, skeleton_[j].name),
+                     Place::of(
+                         fmt::format("clip \"{}\", joint \"{}\"", clip_.name, skeleton_[j].name)),
                      fmt::format("a scale that differs from 1 by up to {:.3g}", most),
                      "scale 1: BVH has no scale; places below it are kept",
                      "write glTF to keep it"});

@@ -58,7 +58,7 @@ class ColladaWriter {
             else if (!fresh)
                 return Finding{Code::kNameClash,
                                Severity::kStop,
-                               "node \"" + node.name + "\"",
+                               Place::of("node \"" + node.name + "\""),
                                fmt::format("the XML name {}, which \"{}\" has already",
                                            out_.sids.back(), slot->second),
                                "names that differ in letters, digits, points, - or _",

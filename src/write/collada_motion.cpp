@@ -55,7 +55,7 @@ class MotionWriter {
             const Timeline& timeline = scene_.timelines[t];
             for (const MorphCurve& morph : timeline.morphs)
                 out_.left_out(
-                    "mesh \"" + morph.mesh + "\"",
+                    Place::of("mesh \"" + morph.mesh + "\""),
                     fmt::format("{} morph weights of a mesh in another file", morph.targets.size()),
                     "weights of meshes in this file", "convert the file with the mesh");
             if (timeline.channels.empty()) continue;

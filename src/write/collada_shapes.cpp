@@ -140,7 +140,7 @@ class ShapeWriter {
             if (!p.tangents.empty()) lost.insert("TANGENT");
             lines |= !has_surface(p.topology);
         }
-        const std::string where = "mesh \"" + mesh.name + "\"";
+        const Place where = Place::of("mesh \"" + mesh.name + "\"");
         if (!lost.empty())
             out_.left_out(where, fmt::format("{}", fmt::join(lost, ", ")),
                           "positions, normals, texture coordinates and colours",
@@ -172,7 +172,7 @@ class ShapeWriter {
             if (scene_.nodes[n].mesh == m && shown++ == 0)
                 weights = rest_weights(scene_, static_cast<int>(n));
         if (shown > 1)
-            out_.left_out("mesh \"" + mesh.name + "\"",
+            out_.left_out(Place::of("mesh \"" + mesh.name + "\""),
                           fmt::format("{} nodes with morph weights of their own", shown),
                           "one node per mesh with morph targets",
                           "all of them get the weights of the first; or write glTF");

@@ -61,7 +61,7 @@ struct ColladaText {
             "type=\"{5}\"/></accessor></technique_common></source>\n",
             id, kind, names.size(), fmt::join(names, " "), param, type);
     }
-    void left_out(std::string where, std::string found, std::string expected, std::string remedy) {
+    void left_out(Place where, std::string found, std::string expected, std::string remedy) {
         findings.push_back({Code::kLeftOut, Severity::kWarning, std::move(where), std::move(found),
                             std::move(expected), std::move(remedy)});
     }

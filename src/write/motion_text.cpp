@@ -126,7 +126,7 @@ Result<std::string> write_motion_text(Scene scene) {
         if (!names.insert(n.name).second)
             return Finding{Code::kNameClash,
                            Severity::kStop,
-                           "node \"" + n.name + "\"",
+                           Place::of("node \"" + n.name + "\""),
                            "a second node of that name",
                            "one name per node, by which the text refers to it",
                            "rename it in the source"};
@@ -135,7 +135,7 @@ Result<std::string> write_motion_text(Scene scene) {
         if (sheared[n])
             return Finding{Code::kShear,
                            Severity::kStop,
-                           "node \"" + scene.nodes[n].name + "\"",
+                           Place::of("node \"" + scene.nodes[n].name + "\""),
                            "shear",
                            "place, rotation and scale, which is what the text has",
                            "pack it: packing measures what is lost"};

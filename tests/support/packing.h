@@ -6,6 +6,7 @@
 
 #include "mellow/pack.h"
 #include "orchard.h"
+#include "remedies.h"
 #include "support.h"
 
 namespace mellow::test {
@@ -53,6 +54,7 @@ inline Result<PackReport> pack_text(const TempFolder& folder, const std::string&
     PackOptions options;
     options.replace = replace;
     auto report = pack(parsed, options);
+    expect_remedies(folder, recipe, report ? report.value().findings : report.failures());
     if (report && parsed.checks.empty()) expect_usual_severities(report.value().findings);
     return report;
 }

@@ -220,7 +220,8 @@ std::vector<std::uint8_t> TinyGltf::glb(const std::string& members) const {
 
 Result<ReadResult> read_tiny(const std::vector<std::uint8_t>& bytes, const ReadLimits& limits) {
     const LoadFile none = [](const std::string& name) -> Result<Bytes> {
-        return Finding{Code::kFileMissing, Severity::kStop, name, "no such file", "", ""};
+        return Finding{
+            Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
     };
     return read_gltf(Bytes(bytes.begin(), bytes.end()), "tiny.glb", none, limits);
 }
