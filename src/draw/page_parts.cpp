@@ -14,6 +14,7 @@ MELLOW_PART(mellow_page_css, MELLOW_PAGE "/page.css");
 MELLOW_PART(mellow_page_scripts, MELLOW_PAGE_SCRIPTS);
 MELLOW_PART(mellow_page_three, MELLOW_THREE);
 MELLOW_PART(mellow_page_chart, MELLOW_CHART);
+MELLOW_PART(mellow_page_notices, MELLOW_PAGE "/notices.txt");
 }
 
 namespace mellow {
@@ -25,6 +26,7 @@ const PageParts& page_parts() {
         {mellow_page_scripts_begin, mellow_page_scripts_end},
         {mellow_page_three_begin, mellow_page_three_end},
         {mellow_page_chart_begin, mellow_page_chart_end},
+        {mellow_page_notices_begin, mellow_page_notices_end},
     };
     return parts;
 }

@@ -11,6 +11,7 @@ struct PageParts {
     std::string_view scripts;  ///< our own, joined
     std::string_view three;    ///< three.js
     std::string_view chart;    ///< Chart.js
+    std::string_view notices;  ///< what the licences of these two ask to be said
 };
 const PageParts& page_parts();
 
