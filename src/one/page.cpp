@@ -245,14 +245,10 @@ std::string page_text(const Page& page) {
                              base64(page.files[i]));
     const PageParts& parts = page_parts();
     const std::map<std::string_view, std::string_view> marks{
-        {"@NOTICES@", parts.notices},
-        {"@CSS@", parts.css},
-        {"@FACTS@", facts},
-        {"@FILES@", files},
-        {"@THREE@", parts.three},
-        {"@CHART@", parts.chart},
-        {"@SCRIPTS@", parts.scripts},
-        {"@LINKED@", page.linked.empty() ? "" : " file: 'self'"}};
+        {"@NOTICES@", parts.notices}, {"@CSS@", parts.css},
+        {"@FACTS@", facts},           {"@FILES@", files},
+        {"@THREE@", parts.three},     {"@CHART@", parts.chart},
+        {"@SCRIPTS@", parts.scripts}, {"@LINKED@", page.linked.empty() ? "" : " file: 'self'"}};
     std::string out;
     std::string_view left = parts.html;
     while (!left.empty()) {
