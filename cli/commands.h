@@ -20,7 +20,7 @@ namespace mellow::cli {
 
 /// --unit, --up, --front, --hand and --rate as they were typed; empty texts say nothing.
 struct TypedConvention {
-    std::string unit, up, front, hand, rate, places, frames;
+    std::string unit, height, up, front, hand, rate, places, frames;
     std::string of = {};  ///< what the options end in: "--unit-b" is the second file's
 };
 /// True for the folder of a crate.

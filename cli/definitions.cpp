@@ -32,6 +32,8 @@ void add_truth(Command& c, TypedConvention& truth, const std::string& of = "") {
     c.options.push_back({"--unit" + of, &truth.unit, "UNIT",
                          "True unit" + file + ": metre, cm, inch ..., or metres per unit",
                          unit_names()});
+    c.options.push_back({"--height" + of, &truth.height, "METRES",
+                         "In place of a unit: how tall the figure" + file + " is at rest"});
     c.options.push_back({"--up" + of, &truth.up, "AXIS", "True up axis" + file, kAxes});
     c.options.push_back(
         {"--front" + of, &truth.front, "AXIS", "Axis the figure" + file + " faces", kAxes});
@@ -88,7 +90,8 @@ Command draft_command(DraftRequest& r) {
               "prefix, hips, ranges that move, loops and travel are told from the data. What could "
               "be something else is marked as a guess; what cannot be told is left as \"?\", and "
               "packing stops there. Exit code 1 when something is to be filled in."};
-    c.options.push_back({"FILE", &r.files, "FILE...", "Scene files", {}, Names::kScene, true});
+    c.options.push_back(
+        {"FILE", &r.files, "FILE...", "Scene files, or folders of them", {}, Names::kScene, true});
     c.options.push_back(
         {"-o,--output", &r.output, "RECIPE", "Recipe to write (.toml)", {}, Names::kToml, true});
     c.options.push_back({"--rig", &r.rig, "SHEET", "The figure's rig sheet", {}, Names::kToml});
@@ -96,9 +99,10 @@ Command draft_command(DraftRequest& r) {
                          "Preset or target file (default y-up-metre)", preset_names(),
                          Names::kToml});
     c.options.push_back({"--replace", &r.replace, "", "Replace the recipe if it exists"});
+    add_verbose(c, r, "Every value, also those that need no look");
     add_common(c, r);
     c.examples = {"mellow draft tamsin.glb --rig tamsin.rig.toml -o tamsin.draft.toml",
-                  "mellow draft hero.glb captures/*.bvh -o hero.recipe.toml"};
+                  "mellow draft hero.glb captures -o hero.recipe.toml"};
     c.run = [&r] { return draft(r); };
     return c;
 }

@@ -3,35 +3,19 @@
 
 #include <algorithm>
 #include <filesystem>
-#include <set>
 #include <span>
 
 #include "mellow/motion_text.h"
 #include "mellow/parallel.h"
 #include "mellow/recipe.h"
 #include "recipe/clip_names.h"
+#include "scene_files.h"
 #include "stock_print.h"
 
 namespace mellow::cli {
 namespace {
 
 namespace fs = std::filesystem;
-
-/// Scene files and crates in a folder and all folders in it, sorted; not what is inside a crate.
-std::vector<std::string> listed(const fs::path& folder) {
-    const std::set<std::string> endings{".glb", ".gltf", ".dae", ".bvh"};
-    std::vector<std::string> found;
-    std::error_code error;
-    for (fs::recursive_directory_iterator at(folder, error), end; !error && at != end;
-         at.increment(error)) {
-        const bool crate = is_crate(at->path());
-        if (crate) at.disable_recursion_pending();
-        if (crate || (at->is_regular_file(error) && endings.contains(at->path().extension())))
-            found.push_back(at->path().string());
-    }
-    std::sort(found.begin(), found.end());
-    return found;
-}
 
 /// What was asked about, folders replaced by what is in them.
 Result<std::vector<std::string>> expanded(const std::vector<std::string>& asked) {

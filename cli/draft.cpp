@@ -5,6 +5,7 @@
 #include "base/text.h"
 #include "commands.h"
 #include "mellow/safe_write.h"
+#include "scene_files.h"
 
 namespace mellow::cli {
 namespace {
@@ -22,16 +23,23 @@ void print_draft(const DraftRequest& request, const Draft& draft) {
         });
     if (request.quiet) return;
     std::size_t place = 5, key = 3;
-    for (const DraftedValue& v : draft.values)
+    std::vector<DraftedValue> shown = draft.values;
+    if (!request.verbose)
+        std::erase_if(shown, [](const DraftedValue& v) { return !v.guess && !v.unknown; });
+    for (const DraftedValue& v : shown)
         place = std::max(place, v.place.size()),
         key = std::max(key, v.key.size() + v.value.size() + 3);
-    for (const DraftedValue& v : draft.values)
+    for (const DraftedValue& v : shown)
         print_out(fmt::format("{:{}}  {:{}}  {}{}\n", v.place, place,
                               fmt::format("{} = {}", v.key, v.value), key,
                               v.unknown ? "fill in: "
                               : v.guess ? "a guess: "
                                         : "",
                               v.reason));
+    if (const std::size_t sure = draft.values.size() - shown.size(); sure > 0)
+        print_out(
+            fmt::format("{}{} values are told by the data, each with its reason in the recipe\n",
+                        shown.empty() ? "" : "and ", sure));
     print_out(draft.ready
                   ? fmt::format("\nwrote {}; next: mellow pack {}\n", request.output,
                                 shell_word(request.output))
@@ -49,7 +57,20 @@ int draft(const DraftRequest& request) {
     options.target = request.target;
     if (!request.output.ends_with(".toml"))
         return misused(request, "--output", "\"" + request.output + "\"", "a name ending in .toml");
-    const auto drafted = draft_recipe({request.files.begin(), request.files.end()}, options);
+    std::vector<std::filesystem::path> files;
+    for (const std::string& asked : request.files) {
+        std::error_code error;
+        if (!std::filesystem::is_directory(asked, error)) {
+            files.emplace_back(asked);
+            continue;
+        }
+        for (const std::string& file : listed(asked))
+            if (!is_crate(file)) files.emplace_back(file);
+    }
+    if (files.empty())
+        return misused(request, "FILE", fmt::format("{}", fmt::join(request.files, " ")),
+                       "scene files, or folders with some in them");
+    const auto drafted = draft_recipe(files, options);
     if (!drafted) return fail(request, drafted.failures());
     const Draft& d = drafted.value();
     const std::vector<std::uint8_t> bytes(d.text.begin(), d.text.end());

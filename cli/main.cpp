@@ -56,7 +56,7 @@ int run(Words words) {
     }
     if (first == "help") {
         const bool markdown = std::erase(words, "--markdown") > 0;
-        if (words.empty() || asks_for_help(words)) {
+        if (words.empty() || words[0] == "help" || asks_for_help(words)) {
             print_out(markdown ? overview_manual(all) : overview(all));
             return kDone;
         }

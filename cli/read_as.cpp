@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <charconv>
+
 #include "base/text.h"
 #include "commands.h"
 #include "mellow/true_convention.h"
@@ -19,6 +21,18 @@ Result<TrueConvention> parse(const TypedConvention& typed) {
     if (!typed.unit.empty() && !(truth.metres_per_unit = parse_unit(typed.unit)))
         wrong.push_back(bad_option("--unit", typed.unit,
                                    suggest(typed.unit, unit_names()) + " or metres per unit"));
+    if (!typed.height.empty()) {
+        double metres = 0;
+        const char* const end = typed.height.data() + typed.height.size();
+        const auto read = std::from_chars(typed.height.data(), end, metres);
+        if (read.ec == std::errc() && read.ptr == end && metres > 0 && metres < 1e6)
+            truth.height_m = metres;
+        else
+            wrong.push_back(bad_option("--height", typed.height, "metres, such as 1.76"));
+        if (!typed.unit.empty())
+            wrong.push_back(
+                bad_option("--height", typed.height, "no --unit beside it: each says the other"));
+    }
     if (!typed.up.empty() && !(truth.up = parse_axis(typed.up)))
         wrong.push_back(bad_option("--up", typed.up, "+X, -X, +Y, -Y, +Z or -Z"));
     if (!typed.front.empty() && !(truth.front = parse_axis(typed.front)))

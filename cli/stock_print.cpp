@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 
+#include "stock_contents.h"
 #include "stock_print.h"
 
 namespace mellow::cli {
@@ -100,6 +101,7 @@ std::string stock_text(const FileStock& of, bool tree) {
         "vertex up to {}\nmaterials   {}, images {}\n",
         stock.meshes, stock.vertices, stock.triangles, stock.morph_targets, stock.skins,
         stock.most_influences, stock.materials, stock.images);
+    text += contents_text(contents_of(read.scene));
     for (const TimelineStock& t : stock.timelines) text += timeline_text(t, stock);
     if (stock.timelines.empty()) text += "timeline    none\n";
     if (of.rig) text += rig_text(*of.rig, read.scene);
@@ -152,6 +154,7 @@ void write_stock(JsonWriter& json, const FileStock& of) {
         json.member("skins", stock.skins).member("most_influences", stock.most_influences);
         json.member("materials", stock.materials).member("images", stock.images);
     });
+    write_contents(json, contents_of(read.scene));
     json.key("nodes").begin_array();
     for (std::size_t n = 0; n < stock.classes.size(); ++n) {
         json.begin_object().member("name", read.scene.nodes[n].name);

@@ -279,25 +279,6 @@ TEST(DetailTest, UsualRatesAreToldByTheirKeys) {
     }
 }
 
-TEST(DetailTest, ADeclaredRateMovesOnlyKeysThatCountFrames) {
-    for (const bool frames : {true, false}) {
-        Scene scene;
-        scene.rate = {24, 1};
-        add_node(scene, "n", kNone, {});
-        key(scene, 0, Path::kTranslation, {0, 0, 0}, {1, 0, 0});
-        TrueConvention truth;
-        truth.rate = FrameRate{12, 1};
-        EXPECT_THAT(overrule(scene, truth, frames), IsOk());
-        EXPECT_NEAR(scene.timelines[0].channels[0].curve.times.back(), frames ? 2 : 1, 1e-12);
-        EXPECT_EQ(scene.rate, (FrameRate{12, 1}));
-    }
-    Scene scene;
-    TrueConvention truth;
-    truth.metres_per_unit = 0.01;
-    EXPECT_THAT(overrule(scene, truth, false), IsOk());
-    EXPECT_EQ(scene.stack_convention.metres_per_unit, 0.01);
-}
-
 TEST(DetailTest, KeysBesideFramesStayThere) {
     Scene scene;
     scene.rate = {24, 1};

@@ -366,8 +366,10 @@ TEST_F(DailyTest, WholeTurnsOnTheWayAreCounted) {
                  return Three{0, std::sin(-angle(f) / 2), 0, std::cos(-angle(f) / 2)};
              })}));
     const ToolRun run = tool("draft figure.glb -o d.toml");
-    EXPECT_THAT(run.out, HasSubstr("turn 360 degrees"));
-    EXPECT_THAT(read_text(folder_ / "d.toml"), HasSubstr("travel = [\"ground\", \"heading\"]"));
+    EXPECT_EQ(run.exit, 0) << run.err;
+    EXPECT_THAT(
+        read_text(folder_ / "d.toml"),
+        AllOf(HasSubstr("turn 360 degrees"), HasSubstr("travel = [\"ground\", \"heading\"]")));
     EXPECT_EQ(tool("describe figure.glb figure.glb --tree").exit, 2) << "one at a time";
 }
 

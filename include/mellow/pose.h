@@ -33,6 +33,10 @@ struct Bounds {
 };
 /// Over the vertices of all meshes.
 Bounds mesh_bounds(const Scene& scene, const Pose& pose);
+/// What a scene reaches over at rest: its meshes; where it has none, its nodes.
+Bounds rest_bounds(const Scene& scene);
+/// What a figure does: skinned meshes alone, where there are any.
+Bounds figure_bounds(const Scene& scene);
 /// The same over the given nodes' places.
 Bounds node_bounds(const std::vector<int>& nodes, const Pose& pose);
 

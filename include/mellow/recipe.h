@@ -113,9 +113,18 @@ struct RecipeClip {
     }
 };
 
+/// Names that are meant: those that fit one pattern and no exception.
+struct NamePatterns {
+    std::vector<std::string> match = {"*"}, except;
+    bool takes(std::string_view name) const;
+    /// The same for what has two names: either may fit, none may be excepted.
+    bool takes(std::string_view name, std::string_view other) const;
+    std::string text() const;  ///< `"walk_*", "run_*" except "*_old"`
+};
+
 /// Every timeline whose name fits becomes a clip of its own name and whole range.
 struct RecipeTimelines {
-    std::string match = "*";
+    NamePatterns names;
     RecipeClip like;  ///< loop and travel of these clips
 };
 
@@ -134,7 +143,8 @@ struct RecipeSource {
 
 /// Every file of a source, and every timeline in it, becomes a clip.
 struct RecipeMany {
-    std::string source, name = "{file}", match = "*";
+    std::string source, name = "{file}";
+    NamePatterns names;  ///< of files without their ending, or of timelines
     /// Frames; negative ones are counted from the last, -1. Not set: all of it.
     std::optional<std::array<std::int64_t, 2>> range;
     RecipeClip like;  ///< loop and travel of these clips
@@ -219,7 +229,8 @@ struct Recipe {
     TrueConvention truth;                   ///< what that file really is, where it says otherwise
     std::vector<RecipeSource> sources;
     std::vector<Rename> renames;
-    bool skip_bad = false;  ///< motion files that are bad are left out and said
+    std::vector<Rename> clip_names;  ///< of clips that are called after files and timelines
+    bool skip_bad = false;           ///< motion files that are bad are left out and said
 
     JointChoice joints;
     bool keep_static_meshes = false;  ///< hang meshes that are not of the figure on the root
@@ -233,7 +244,7 @@ struct Recipe {
     std::string root_node;  ///< the node of the source that moves the root; empty: it stays
     /// Where some keys stand, for messages: "hero.recipe.toml:9, [travel], hips".
     struct Places {
-        Place source, strip_prefix, axes, hips, root_node, renames;
+        Place source, strip_prefix, axes, hips, root_node, renames, clip_names;
     } where;
 
     /// Joints that are each other's on the other side, where names do not say it.

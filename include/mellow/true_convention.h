@@ -28,9 +28,14 @@ struct TrueConvention {
     std::optional<BvhPlaces> places = {};  ///< not set: by evidence, see read_bvh()
     std::optional<BvhFrames> frames = {};  ///< not set: all, where they are not too few
     std::optional<Hand> hand = {};
+    /// In place of a unit: how many metres it reaches from the lowest to the highest point at rest:
+    /// its skinned meshes, all meshes where none is skinned, its nodes where there is no mesh.
+    std::optional<double> height_m = {};
 
     /// True when unit, up and front are all said: nothing about space is left to assume.
-    bool whole() const { return metres_per_unit && up && front; }
+    bool whole() const { return sized() && up && front; }
+    /// True when it says how large its units are.
+    bool sized() const { return metres_per_unit || height_m; }
     /// True for a note that something had to be assumed, or is suspect, which this says.
     bool answers(const Finding& note) const;
 };
@@ -39,7 +44,7 @@ struct TrueConvention {
 /// that the file counts frames (BVH): another rate then moves every key to the same frame number at
 /// that rate. Otherwise keys stand at seconds, and the rate only says how frames are counted. Keys
 /// that miss a frame by rounding alone are put on it. Fails with value-bad when up and front lie
-/// along one line.
+/// along one line, or when a height is given and there is nothing to measure.
 Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames);
 
 }  // namespace mellow

@@ -121,15 +121,36 @@ std::vector<Vec3> posed_vertices(const Scene& scene, int node, const Primitive& 
     return out;
 }
 
-Bounds mesh_bounds(const Scene& scene, const Pose& pose) {
+namespace {
+
+Bounds bounds_of(const Scene& scene, const Pose& pose, bool skinned_alone) {
     Bounds bounds;
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
-        if (scene.nodes[n].mesh == kNone) continue;
+        if (scene.nodes[n].mesh == kNone || (skinned_alone && scene.nodes[n].skin == kNone))
+            continue;
         for (const Primitive& primitive : scene.meshes[at(scene.nodes[n].mesh)].primitives)
             for (const Vec3 p : posed_vertices(scene, static_cast<int>(n), primitive, pose))
                 include(bounds, p);
     }
     return bounds;
+}
+
+}  // namespace
+
+Bounds mesh_bounds(const Scene& scene, const Pose& pose) { return bounds_of(scene, pose, false); }
+
+Bounds rest_bounds(const Scene& scene) {
+    const Pose rest = rest_pose(scene);
+    const Bounds bounds = mesh_bounds(scene, rest);
+    if (bounds.any) return bounds;
+    std::vector<int> all;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) all.push_back(static_cast<int>(n));
+    return node_bounds(all, rest);
+}
+
+Bounds figure_bounds(const Scene& scene) {
+    const Bounds bounds = bounds_of(scene, rest_pose(scene), true);
+    return bounds.any ? bounds : rest_bounds(scene);
 }
 
 Bounds node_bounds(const std::vector<int>& nodes, const Pose& pose) {

@@ -4,14 +4,25 @@
 
 #include <algorithm>
 
+#include "mellow/pose.h"
+
 namespace mellow {
+namespace {
+
+/// From the lowest to the highest point at rest, in the file's units.
+double units_tall(const Scene& scene, Axis up) {
+    const Bounds bounds = figure_bounds(scene);
+    return bounds.any ? std::abs(dot(bounds.high - bounds.low, direction(up))) : 0;
+}
+
+}  // namespace
 
 bool TrueConvention::answers(const Finding& note) const {
     if (note.code == Code::kAxisSuspect) return up && front;
     if (note.code == Code::kHandSuspect) return hand.has_value();
-    if (note.code == Code::kSizeSuspect) return metres_per_unit.has_value();
+    if (note.code == Code::kSizeSuspect) return sized();
     const auto known = [&](const Edit& edit) {
-        return (edit.key == "unit" && metres_per_unit) || (edit.key == "up" && up) ||
+        return (edit.key == "unit" && sized()) || (edit.key == "up" && up) ||
                (edit.key == "front" && front);
     };
     return note.code == Code::kAssumed && !note.edits.empty() &&
@@ -32,6 +43,17 @@ Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames) 
                                    name(c.up), name(c.front)),
                        "two different lines",
                        "set both up and front"};
+    if (truth.height_m) {
+        const double tall = units_tall(scene, c.up);
+        if (!(tall > 0))
+            return Finding{Code::kValueBad,
+                           Severity::kStop,
+                           "height",
+                           fmt::format("nothing that is {:g} m high at rest", *truth.height_m),
+                           "meshes or joints that stand apart along up",
+                           "up = the axis it stands along, or unit = \"...\" in place of height"};
+        c.metres_per_unit = *truth.height_m / tall;
+    }
     scene.convention = scene.stack_convention = c;
     if (!truth.rate) return {};
     if (keys_on_frames) declare_rate(scene, *truth.rate);

@@ -5,7 +5,9 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numbers>
 #include <set>
+#include <tuple>
 
 #include "base/at.h"
 #include "base/text.h"
@@ -17,7 +19,7 @@
 #include "mellow/shaping.h"
 #include "mellow/stock.h"
 #include "mellow/travel.h"
-#include "one/draft_truth.h"
+#include "one/draft_sources.h"
 #include "plan/jobs.h"
 #include "recipe/clip_names.h"
 
@@ -289,13 +291,17 @@ class Drafter {
                    height = figure && drift.climb_m > kTravel_m && !drift.sinks_alone,
                    heading = figure && turned > kTurnedOnTheWay_rad && ground;
         if (job.motion > 0) {
-            TravelParts& travel = source_travel_[jobs.source_name(job.motion)];
-            travel.ground |= ground, travel.height |= height, travel.heading |= heading;
+            MotionFacts& facts = facts_[jobs.file_of(job.motion)];
+            facts.travel.ground |= ground;
+            facts.travel.height |= height;
+            facts.travel.heading |= heading;
             const Pop pop = check_motion(clip, skeleton, MotionSubjects{}).pop;
             if (pop.sample == 1 && pop.jump_m > kPose_m && pop.ratio() > 10)
-                calibrated_[jobs.source_name(job.motion)] = fmt::format(
+                facts.calibrated = fmt::format(
                     "frame {} is a pose of its own: \"{}\" jumps by {:.0f} mm behind it",
                     range.first, pop.joint, pop.jump_m * 1000);
+            else if (motion->scene->timelines.size() == 1)
+                loop_of_file(clip, skeleton, hips, rate, {drift, turned, figure}, facts);
             return {};
         }
         const auto found = std::find_if(clips_.begin(), clips_.end(),
@@ -305,7 +311,59 @@ class Drafter {
         found->travels = fmt::format("the hips go {:.2f} m, {:+.2f} m up, turn {:.0f} degrees",
                                      drift.ground_m, drift.climb_m, turned * kDegrees);
         loop(clip, skeleton, hips, rate, *found);
+        carry(*found, {drift, turned, figure});
         return {};
+    }
+
+    /// How far a clip gets.
+    struct Way {
+        HipsDrift drift;
+        double turned;
+        bool figure;
+    };
+
+    /// Loops are found apart from what they travel, however little that is: it must be carried
+    /// then, or the loop snaps back.
+    static void carry(ClipDraft& clip, const Way& way) {
+        if (!clip.loop) return;
+        const bool ground = way.drift.ground_m > kLoops_m, height = way.drift.climb_m > kLoops_m,
+                   heading =
+                       std::abs(std::remainder(way.turned, 2 * std::numbers::pi)) > kLoops_rad;
+        const TravelParts before = clip.travel;
+        clip.travel.ground |= ground, clip.travel.height |= height, clip.travel.heading |= heading;
+        const TravelParts& now = clip.travel;
+        if (std::tie(before.ground, before.height, before.heading) ==
+            std::tie(now.ground, now.height, now.heading))
+            return;
+        clip.travels += clip.travels.empty() ? "" : "; the loop closes with it alone";
+        if (way.figure) return;
+        clip.loop = clip.open = false;  // what is no figure carries nothing
+        clip.travel = before;
+        clip.looped = "";
+    }
+
+    /// A motion file loops as a whole or not at all.
+    void loop_of_file(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate rate,
+                      const Way& way, MotionFacts& facts) const {
+        ClipDraft whole;
+        whole.last = clip.samples - 1;
+        whole.travel = facts.travel;
+        loop(clip, skeleton, hips, rate, whole);
+        carry(whole, way);
+        facts.travel = whole.travel;
+        facts.loop = whole.loop, facts.open = whole.open, facts.loop_guess = whole.loop_guess;
+        facts.looped = whole.loop || whole.loop_guess ? whole.looped : "";
+        facts.fit = whole.loop && !is_whole(whole, rate);
+    }
+
+    /// True where it is as long as a whole number of the target's samples.
+    bool is_whole(const ClipDraft& clip, FrameRate rate) const {
+        FrameRate target{30, 1};
+        if (!preset_target(options_.target))
+            if (const auto read = find_target(options_.target)) target = read.value().rate;
+        const double samples = static_cast<double>(clip.last - clip.first + (clip.open ? 1 : 0)) /
+                               rate.per_second() * target.per_second();
+        return std::abs(samples - std::round(samples)) <= 1e-6;
     }
 
     static void loop(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate rate,
@@ -395,11 +453,13 @@ class Drafter {
         text += fmt::format("{}\nfile = {}\n", first, toml_text(figure().name));
         if (!rig_.key.empty()) line(text, rig_, first, keep);
         truth(text, figure(), first, keep);
-        for (std::size_t i = 1; i < files_.size(); ++i) {
-            const std::string named = file_name(files_[i].path.stem().string());
-            text += fmt::format("\n[[source]]\nname = {}\nfile = {}\n", toml_text(named),
-                                toml_text(files_[i].name));
-            truth(text, files_[i], fmt::format("[[source]] {}", named), keep);
+        const std::vector<DraftedSource> sources = group_sources(files_, folder_);
+        for (const DraftedSource& source : sources) {
+            text += fmt::format(
+                "\n[[source]]\nname = {}\nfile = {}{}\n", toml_text(source.name),
+                toml_text(source.pattern),
+                source.files.size() > 1 ? fmt::format("   # {} files", source.files.size()) : "");
+            truth(text, *source.files.front(), fmt::format("[[source]] {}", source.name), keep);
         }
         rename_table(text);
         const bool preset = preset_target(options_.target).has_value();
@@ -413,17 +473,12 @@ class Drafter {
                   hips_guess_, false},
                  "[travel]", keep);
         for (const ClipDraft& clip : clips_) write_clip(text, clip, keep);
-        for (std::size_t i = 1; i < files_.size(); ++i) {
-            const std::string named = file_name(files_[i].path.stem().string());
-            text += fmt::format("\n[[clips]]\nsource = {}\n", toml_text(named));
-            if (files_[i].stock.timelines.size() > 1) text += "name = \"{file}_{timeline}\"\n";
-            if (const auto pose = calibrated_.find(named); pose != calibrated_.end())
-                line(text, {"", "range", "[1, -1]", pose->second, false, false},
-                     fmt::format("[[clips]] {}", named), keep);
-            const auto travel = source_travel_.find(named);
-            if (travel != source_travel_.end() && any(travel->second))
-                line(text, {"", "travel", parts(travel->second), "as its hips do", false, false},
-                     fmt::format("[[clips]] {}", named), keep);
+        std::set<std::string> folders;
+        for (const DraftedSource& source : sources) folders.insert(source.folder);
+        for (const DraftedSource& source : sources) {
+            const auto groups = alike(source, facts_);
+            for (const auto& files : groups)
+                write_clips(text, source, files, groups.size() > 1, folders.size() > 1, keep);
         }
         const std::string crate = file_name(figure().path.stem().string());
         text += fmt::format(
@@ -431,6 +486,48 @@ class Drafter {
             toml_text(options_.output.empty() ? "crates/" + crate : relative(options_.output)),
             toml_text(crate));
         return text;
+    }
+
+    /// Clips of files of which the same is to be said; `some`: there are others in the source.
+    void write_clips(std::string& text, const DraftedSource& source,
+                     const std::vector<const FileDraft*>& files, bool some, bool folders,
+                     bool keep) {
+        text += fmt::format("\n[[clips]]\nsource = {}\n", toml_text(source.name));
+        if (some) {
+            std::vector<std::string> names;
+            for (const FileDraft* file : files)
+                names.push_back(toml_text(file->path.stem().string()));
+            text += fmt::format("match = [{}]\n", fmt::join(names, ", "));
+        }
+        if (files.front()->stock.timelines.size() > 1) text += "name = \"{file}_{timeline}\"\n";
+        if (folders && !source.folder.empty())
+            text += fmt::format("group = {}\n", toml_text(file_name(source.folder)));
+        const auto found = facts_.find(files.front()->name);
+        if (found == facts_.end()) return;
+        const MotionFacts& facts = found->second;
+        const std::string place = fmt::format("[[clips]] {}", source.name);
+        const auto why = [&](const std::string& of_one, const char* of_all) {
+            return files.size() == 1 ? of_one : std::string(of_all);
+        };
+        if (!facts.calibrated.empty())
+            line(text,
+                 {"", "range", "[1, -1]",
+                  why(facts.calibrated, "the first frame of each is a pose of its own"), false,
+                  false},
+                 place, keep);
+        if (!facts.looped.empty())
+            line(text,
+                 {"", "loop", facts.loop ? "true" : "false",
+                  why(facts.looped, facts.open   ? "their first frames go on where the last lead"
+                                    : facts.loop ? "each ends where it begins"
+                                                 : "each ends where it begins, at rest"),
+                  facts.loop_guess, false},
+                 place, keep);
+        if (facts.open) text += "stored = \"open\"\n";
+        if (facts.fit) text += "fit = true   # no whole number of samples\n";
+        if (any(facts.travel))
+            line(text, {"", "travel", parts(facts.travel), "as the hips do", false, false}, place,
+                 keep);
     }
 
     void write_clip(std::string& text, const ClipDraft& clip, bool keep) {
@@ -463,13 +560,7 @@ class Drafter {
                                            ? value.value.substr(1, value.value.size() - 2)
                                            : value.value))
                         source = *rate;
-            FrameRate target{30, 1};
-            if (!preset_target(options_.target))
-                if (const auto read = find_target(options_.target)) target = read.value().rate;
-            const double samples =
-                static_cast<double>(clip.last - clip.first + (clip.open ? 1 : 0)) /
-                source.per_second() * target.per_second();
-            clip.fit = clip.loop && std::abs(samples - std::round(samples)) > 1e-6;
+            clip.fit = clip.loop && !is_whole(clip, source);
         }
         out_.text = recipe_text(true);
     }
@@ -496,8 +587,7 @@ class Drafter {
     DraftedValue rig_;
     std::vector<ClipDraft> clips_;
     std::set<std::string> names_, renames_;
-    std::map<std::string, TravelParts> source_travel_;
-    std::map<std::string, std::string> calibrated_;  ///< sources that begin with a pose; why
+    std::map<std::string, MotionFacts> facts_;  ///< by motion file
     std::string hips_;
     bool hips_guess_ = false;
     Findings why_not_;

@@ -15,8 +15,18 @@ constexpr std::int64_t kFewFrames = 3;
 
 }  // namespace
 
-/// Renames that no name of any motion file fits.
+/// Renames that no name of any motion file fits, and names of clips that no clip had.
 void Jobs::note_idle_renames() {
+    for (std::size_t r = 0; r < clip_named_.size() && notes_.skipped.empty(); ++r) {
+        if (clip_named_[r]) continue;
+        std::vector<std::string> names;
+        for (const ClipJob& job : clips_) names.push_back(job.clip.range.name);
+        notes_.findings.push_back(
+            {Code::kNoEffect, Severity::kWarning, recipe_.where.clip_names,
+             fmt::format("\"{}\" is the name of no file, timeline or clip made of them",
+                         recipe_.clip_names[r].first),
+             suggest(recipe_.clip_names[r].first, names), "correct the name, or take it out"});
+    }
     if (renamed_.empty() || !notes_.skipped.empty()) return;
     for (std::size_t r = 0; r < renamed_.size(); ++r)
         if (!renamed_[r])

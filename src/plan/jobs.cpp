@@ -140,18 +140,32 @@ Status Jobs::take_name(const std::string& name, const std::string& from, const P
                    "match"};
 }
 
+/// What [clip_names] calls a clip that is called after a file or a timeline.
+std::string Jobs::called(const std::string& name, const std::string& raw) {
+    clip_named_.resize(recipe_.clip_names.size());
+    for (const std::string& of : {name, raw})
+        for (std::size_t r = 0; r < clip_named_.size(); ++r) {
+            const std::string now = renamed(of, "", {recipe_.clip_names[r]});
+            if (now == of) continue;
+            clip_named_[r] = true;
+            return sound_name(now, true) ? now : file_name(now);
+        }
+    return name;
+}
+
 Status Jobs::expand(const RecipeTimelines& wanted) {
     int found = 0;
     Findings wrong;
     for (const Timeline& timeline : figure_.scene().timelines) {
         const std::string& full = timeline.name;
         const std::string bare = own_name(full, recipe_.strip_prefix);
-        if (!fits_pattern(wanted.match, bare)) continue;
+        if (!wanted.names.takes(bare)) continue;
         ++found;
         RecipeClip clip = wanted.like;
         clip.timeline =
             bare.empty() ? full : bare;  // names lose their prefix before they are looked up
-        clip.range.name = file_name(bare.empty() ? recipe_.name : bare);
+        const std::string own = file_name(bare.empty() ? recipe_.name : bare);
+        clip.range.name = called(own, bare);
         const FrameSpan span = frames_of(timeline, figure_.scene().rate);
         clip.range.first = span.first, clip.range.last = span.last;
         take_facts(figure_.scene(), timeline, clip, clip.range.first);
@@ -162,7 +176,7 @@ Status Jobs::expand(const RecipeTimelines& wanted) {
                                          clip.range.name),
                              "one name per clip",
                              "give it a [[clip]] of its own, or narrow match"});
-        if (clip.range.name != bare)
+        if (clip.range.name == own && own != bare)
             notes_.findings.push_back(
                 {Code::kDefaultName, Severity::kNote, wanted.like.range.where,
                  fmt::format("timeline \"{}\" became clip \"{}\"", bare, clip.range.name),
@@ -173,7 +187,7 @@ Status Jobs::expand(const RecipeTimelines& wanted) {
     }
     if (found == 0)
         wrong.push_back({Code::kNameUnknown, Severity::kStop, wanted.like.range.where,
-                         fmt::format("no timeline fits \"{}\"", wanted.match),
+                         "no timeline fits " + wanted.names.text(),
                          "a pattern that some timeline fits", "correct match"});
     return wrong;
 }
@@ -226,10 +240,9 @@ void Jobs::open_files(const PackProgress& progress, Findings& wrong) {
     }
     for (std::size_t t = 0; t < recipe_.many.size(); ++t)
         if (counts_[t] == 0 && wrong.empty() && notes_.skipped.empty())
-            wrong.push_back(
-                {Code::kNameUnknown, Severity::kStop, recipe_.many[t].like.range.where,
-                 fmt::format("no file and no timeline fits \"{}\"", recipe_.many[t].match),
-                 "a pattern that some file or timeline fits", "correct match"});
+            wrong.push_back({Code::kNameUnknown, Severity::kStop, recipe_.many[t].like.range.where,
+                             "no file and no timeline fits " + recipe_.many[t].names.text(),
+                             "a pattern that some file or timeline fits", "correct match"});
 }
 
 /// One clip of each timeline of a file that fits.
@@ -238,8 +251,7 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
     const File& file = *files_[index];
     Findings wrong;
     for (const Timeline& timeline : motion.scene->timelines) {
-        if (!fits_pattern(wanted.match, file.stem) && !fits_pattern(wanted.match, timeline.name))
-            continue;
+        if (!wanted.names.takes(file.stem, timeline.name)) continue;
         ClipJob job;
         job.motion = index;
         job.clip = wanted.like;
@@ -247,7 +259,8 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         const NameFields fields =
             clip_fields(file_name(file.stem), file_name(file.folder), file.path,
                         file_name(timeline.name), ++counts_[table]);
-        job.clip.range.name = filled(wanted.name, fields);
+        const std::string own = filled(wanted.name, fields);
+        job.clip.range.name = called(own, file.stem);
         job.clip.range.where =
             Place::in(file.file).at(fmt::format("clip \"{}\"", job.clip.range.name));
         const FrameSpan span = frames_of(timeline, motion.scene->rate);
@@ -260,7 +273,8 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         }
         append(wrong,
                take_name(job.clip.range.name, file.file, wanted.like.range.where).failures());
-        if (file_name(file.stem) != file.stem && wanted.name.find("{file}") != std::string::npos)
+        if (job.clip.range.name == own && file_name(file.stem) != file.stem &&
+            wanted.name.find("{file}") != std::string::npos)
             notes_.findings.push_back({Code::kDefaultName, Severity::kNote, Place::in(file.file),
                                        fmt::format("became clip \"{}\"", job.clip.range.name),
                                        "letters, digits, _, - and .: it becomes a file name", ""});

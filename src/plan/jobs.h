@@ -132,6 +132,7 @@ class Jobs {
     void note_gaps();
     void note_same_content();
     void note_idle_renames();
+    std::string called(const std::string& name, const std::string& raw);
     Result<Performance> performance(const RecipeClip& clip, const FigureMotion& motion) const;
     Result<Layer> layer_of(const RecipeLayer& wanted, const FigureMotion& motion) const;
     Findings unplanned_layers() const;
@@ -156,6 +157,7 @@ class Jobs {
     std::vector<ClipJob> clips_;
     std::map<std::string, std::string> names_;   ///< folded name of a clip, and where it is from
     std::vector<bool> renamed_;                  ///< renames that some motion file has used
+    std::vector<bool> clip_named_;               ///< names of clips that some clip has got
     std::map<std::string, std::size_t> places_;  ///< of clips by their names, when all are known
     std::vector<int> counts_;                    ///< clips made of each [[clips]] so far
 };

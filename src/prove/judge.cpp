@@ -113,8 +113,12 @@ class Judge {
         const double person = person_unit(units);
         std::vector<Edit> edits{{"source", "unit", figure ? fmt::format("{:g}", person) : ""}};
         std::string remedy =
-            figure ? fmt::format("{}; makes it {:.3g} m", edit_lines(edits), person * units)
-                   : "set unit under [source], if it is not of that size";
+            figure ? fmt::format("{}; makes it {:.3g} m; or height = what it is, in metres",
+                                 edit_lines(edits), person * units)
+                   : fmt::format(
+                         "unit = metres per unit under [source], if it is not of that "
+                         "size: {:.3g} makes it 1 m; or height = what it is, in metres",
+                         1 / units);
         for (const char* named : {"foot", "inch", "millimetre", "centimetre", "metre"})
             if (const double m = units * parse_unit(named).value_or(1); m >= 1 && m <= 2.5) {
                 edits = {{"source", "unit", toml_text(named)}};

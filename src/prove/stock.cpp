@@ -209,13 +209,7 @@ std::string shared_prefix(const Scene& scene) {
 }
 
 void measure(const Scene& scene, Stock& stock) {
-    const Pose rest = rest_pose(scene);
-    stock.bounds = mesh_bounds(scene, rest);
-    if (!stock.bounds.any) {
-        std::vector<int> all;
-        for (std::size_t n = 0; n < scene.nodes.size(); ++n) all.push_back(static_cast<int>(n));
-        stock.bounds = node_bounds(all, rest);
-    }
+    stock.bounds = rest_bounds(scene);
     const Vec3 size = stock.bounds.high - stock.bounds.low;
     const double m = scene.convention.metres_per_unit;
     stock.height_m = std::abs(dot(size, direction(scene.convention.up))) * m;

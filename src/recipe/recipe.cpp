@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <deque>
 #include <set>
@@ -29,13 +30,19 @@ namespace {
 
 /// What a file really is; the same keys for the figure and for every source.
 void read_truth(TomlTable& t, TrueConvention& truth) {
-    t.knows({"unit", "up", "front", "hand", "rate", "places", "frames"});
+    t.knows({"unit", "height", "up", "front", "hand", "rate", "places", "frames"});
     if (t.has("unit")) {
         const std::string unit = t.number_or_text("unit");
         truth.metres_per_unit = parse_unit(unit);
         if (!truth.metres_per_unit)
             t.fail(Code::kValueBad, "unit", "\"" + unit + "\"", suggest(unit, unit_names()),
                    "a unit by its name, or metres per unit as a number");
+    }
+    if (t.has("height")) {
+        truth.height_m = read_within(t, "height", {}, 1e-6, 1e6);
+        if (t.has("unit"))
+            t.fail(Code::kValueBad, "height", "height beside unit",
+                   "one of them: each says the other");
     }
     if (t.has("up")) truth.up = parse_axis(t.choice("up", axis_names()));
     if (t.has("front")) truth.front = parse_axis(t.choice("front", axis_names()));
@@ -274,13 +281,13 @@ Result<RecipeWords> read_words(std::string_view text, const std::string& file,
     TomlTable top(root, file);
     toml::table common = root;
     for (const char* key : {"clip", "clips", "timelines", "arrangement", "layer", "output",
-                            "checks", "rename", "target", "cue", "cues"})
+                            "checks", "rename", "clip_names", "target", "cue", "cues"})
         common.erase(key);
     if (top.is_list("source")) common.erase("source");
     recipe.common = TomlTable(common, file).canonical();
-    top.knows({"figure", "rename", "clips",  "source",    "joints",      "target", "travel",
-               "output", "proof",  "clip",   "timelines", "arrangement", "layer",  "set",
-               "camera", "checks", "mirror", "cue",       "cues",        "motion"});
+    top.knows({"figure", "clip_names", "rename", "clips",  "source",    "joints",      "target",
+               "travel", "output",     "proof",  "clip",   "timelines", "arrangement", "layer",
+               "set",    "camera",     "checks", "mirror", "cue",       "cues",        "motion"});
     std::deque<toml::table> missing;  // stand for sections that are not there
     const auto section = [&](const char* key, auto&& read) {
         const toml::table* table = top.table(key);
@@ -316,6 +323,21 @@ Result<RecipeWords> read_words(std::string_view text, const std::string& file,
             if (!top.is_list("source"))
                 top.idle("rename", "it is for names of motion files, and there are none",
                          "take it out; names of the figure: [target.rename]");
+        });
+    if (top.has("clip_names"))
+        section("clip_names", [&](TomlTable& t) {
+            recipe.clip_names = read_rename_keys(t);
+            recipe.where.clip_names = t.where("");
+            for (const auto& [from, to] : recipe.clip_names) {
+                std::string plain = to;
+                std::replace(plain.begin(), plain.end(), '*', 'x');
+                if (!t.failed({from}) && !sound_name(plain, true))
+                    t.fail(Code::kValueBad, from, "\"" + to + "\"",
+                           "letters, digits, _, -, . and /, which makes folders");
+            }
+            if (!top.has("clips") && !top.has("timelines"))
+                top.idle("clip_names", "no clip is called after a file or timeline",
+                         "name = \"...\" of each [[clip]]");
         });
     Sets sets;
     sets.read(top);

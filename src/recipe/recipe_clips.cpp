@@ -14,6 +14,20 @@
 #include "rig/sheet_words.h"
 
 namespace mellow {
+
+bool NamePatterns::takes(std::string_view name) const { return takes(name, name); }
+
+bool NamePatterns::takes(std::string_view name, std::string_view other) const {
+    return (fits_any(match, name) || fits_any(match, other)) && !fits_any(except, name) &&
+           !fits_any(except, other);
+}
+
+std::string NamePatterns::text() const {
+    const auto list = [](const std::vector<std::string>& patterns) {
+        return fmt::format("\"{}\"", fmt::join(patterns, "\", \""));
+    };
+    return list(match) + (except.empty() ? "" : " except " + list(except));
+}
 namespace {
 
 /// Names that some systems keep for devices.
@@ -88,6 +102,22 @@ void note_thumbnail(TomlTable& t, const Recipe& recipe) {
                "thumbnails = { size = \"160x160\" }   # under [output]");
 }
 
+/// `match` and `except`: a pattern, or a list of them.
+NamePatterns read_patterns(TomlTable& t) {
+    NamePatterns out;
+    const auto read = [&](const char* key, std::vector<std::string>& patterns) {
+        if (t.is_text(key))
+            patterns = {t.text(key)};
+        else
+            patterns = t.texts(key, patterns);
+        if (t.has(key) && patterns.empty())
+            t.fail(Code::kValueBad, key, "no pattern", "one or more", "take it out");
+    };
+    read("match", out.match);
+    read("except", out.except);
+    return out;
+}
+
 void read_many(TomlTable& top, Recipe& recipe) {
     const auto tables = top.tables("clips");
     for (std::size_t i = 0; i < tables.size(); ++i) {
@@ -96,7 +126,7 @@ void read_many(TomlTable& top, Recipe& recipe) {
         many.like.range.where = t.where("");
         many.source = t.text("source");
         many.name = t.text("name", many.name);
-        many.match = t.text("match", many.match);
+        many.names = read_patterns(t);
         const NameFields fields = clip_fields("x", "x", "x", "x", 1);
         if (const std::string field = unknown_field(many.name, fields); !field.empty())
             t.fail(Code::kValueBad, "name", "\"" + field + "\"",
@@ -194,7 +224,7 @@ void read_clips(TomlTable& top, Recipe& recipe) {
         TomlTable t = top.within(*whole[i], fmt::format("timelines {}", i + 1));
         RecipeTimelines wanted;
         wanted.like.range.where = t.where("");
-        wanted.match = t.text("match", "*");
+        wanted.names = read_patterns(t);
         read_motion(t, wanted.like);
         note_thumbnail(t, recipe);
         t.close();
