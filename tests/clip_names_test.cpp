@@ -119,6 +119,9 @@ TEST_F(ClipNamesTest, DraftsNameWhatIsAlikeOnce) {
     EXPECT_THAT(names(packed.value()),
                 UnorderedElementsAre("move", "go_1", "go_2", "stay", "turn"));
     EXPECT_EQ(run_tool("draft " + place + "/crates -o " + place + "/e.toml").exit, 2);
+    write_text(folder_ / "nest/junk.glb", "no scene");
+    EXPECT_THAT(run_tool("draft " + place + "/nest -o " + place + "/e.toml").err,
+                HasSubstr(place + "/nest/junk.glb\n"));
 }
 
 }  // namespace

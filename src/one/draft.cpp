@@ -71,13 +71,22 @@ class Drafter {
         return (near.empty() ? fs::absolute(path, error) : near).lexically_normal().string();
     }
 
+    /// A file that was read is named without its folder: here there may be several.
+    static Findings placed(Findings findings, const fs::path& path) {
+        for (Finding& f : findings)
+            if (f.where.file == path.filename()) f.where.file = path.string();
+        return findings;
+    }
+
     Status read_files() {
         for (const fs::path& path : paths_) {
             FileDraft file;
             file.path = path;
             file.name = relative(path);
-            MELLOW_TRY(ReadResult read, read_scene(path));
-            append(out_.findings, std::move(read.findings));
+            auto parsed = read_scene(path);
+            if (!parsed) return placed(std::move(parsed).failures(), path);
+            ReadResult read = std::move(parsed).value();
+            append(out_.findings, placed(std::move(read.findings), path));
             file.scene = std::move(read.scene);
             file.stock = take_stock(file.scene);
             tell_truth(file);
