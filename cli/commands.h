@@ -28,6 +28,8 @@ inline bool is_crate(const std::filesystem::path& path) {
     std::error_code error;
     return std::filesystem::is_regular_file(path / "crate.json", error);
 }
+/// What was typed as keys of [source]; a failure says everything that is wrong with it.
+Result<std::vector<Edit>> typed_keys(const TypedConvention& typed);
 /// Reads a scene file and overrules what it says.
 Result<ReadResult> read_typed(const std::string& file, const TypedConvention& typed);
 /// The same; a failure has been said, and `exit` is set.
@@ -63,6 +65,7 @@ int gather(const GatherRequest& request);
 struct DraftRequest : Common {
     std::vector<std::string> files;
     std::string output, rig, target = "y-up-metre";
+    TypedConvention truth;
     bool replace = false;
 };
 int draft(const DraftRequest& request);

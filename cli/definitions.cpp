@@ -95,6 +95,7 @@ Command draft_command(DraftRequest& r) {
     c.options.push_back(
         {"-o,--output", &r.output, "RECIPE", "Recipe to write (.toml)", {}, Names::kToml, true});
     c.options.push_back({"--rig", &r.rig, "SHEET", "The figure's rig sheet", {}, Names::kToml});
+    add_truth(c, r.truth);
     c.options.push_back({"--target", &r.target, "TARGET",
                          "Preset or target file (default y-up-metre)", preset_names(),
                          Names::kToml});

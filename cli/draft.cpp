@@ -57,6 +57,9 @@ int draft(const DraftRequest& request) {
     options.target = request.target;
     if (!request.output.ends_with(".toml"))
         return misused(request, "--output", "\"" + request.output + "\"", "a name ending in .toml");
+    auto known = typed_keys(request.truth);
+    if (!known) return fail(request, known.failures());
+    options.known = std::move(known).value();
     std::vector<std::filesystem::path> files;
     for (const std::string& asked : request.files) {
         std::error_code error;

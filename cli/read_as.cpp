@@ -3,6 +3,7 @@
 #include <charconv>
 
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "commands.h"
 #include "mellow/true_convention.h"
 
@@ -57,6 +58,21 @@ Result<TrueConvention> parse(const TypedConvention& typed) {
 }
 
 }  // namespace
+
+Result<std::vector<Edit>> typed_keys(const TypedConvention& typed) {
+    MELLOW_CHECK(parse(typed));
+    std::vector<Edit> out;
+    const auto add = [&](const char* key, const std::string& value) {
+        double number = 0;
+        const char* const end = value.data() + value.size();
+        const bool is_number = std::from_chars(value.data(), end, number).ptr == end;
+        if (!value.empty()) out.push_back({"source", key, is_number ? value : toml_text(value)});
+    };
+    add("unit", typed.unit), add("height", typed.height), add("up", typed.up);
+    add("front", typed.front), add("hand", typed.hand), add("rate", typed.rate);
+    add("places", typed.places), add("frames", typed.frames);
+    return out;
+}
 
 Result<ReadResult> read_typed(const std::string& file, const TypedConvention& typed) {
     MELLOW_TRY(const TrueConvention truth, parse(typed));

@@ -36,10 +36,10 @@ picture = false
 )";
 
 /// A crate of the figure.
-struct Place : mellow::fuzz::FigureFolder {
+struct CrateFolder : mellow::fuzz::FigureFolder {
     mellow::Recipe recipe;
     json manifest;
-    Place() : FigureFolder("crate") {
+    CrateFolder() : FigureFolder("crate") {
         recipe = mellow::parse_recipe(kRecipe, "r", path).value();
         std::filesystem::remove_all(recipe.output);
         const auto report = mellow::pack(recipe);
@@ -85,7 +85,7 @@ bool decodes(const std::string& text) {
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     using namespace mellow;
-    static const Place place;
+    static const CrateFolder place;
     json manifest = place.manifest;
     std::istringstream lines(std::string(reinterpret_cast<const char*>(data), size));
     for (std::string line; std::getline(lines, line);) change(manifest, line);

@@ -279,6 +279,15 @@ TEST(DetailTest, UsualRatesAreToldByTheirKeys) {
     }
 }
 
+TEST(DetailTest, NamesThatNobodyGaveTellNothing) {
+    for (const char* name : {"", "Take 001", "Animation", "animation_12", "ACTION.003", "clip-2",
+                             "001", "default", "Untitled 3", "new_animation"})
+        EXPECT_EQ(tells_something(name), std::string_view(name) == "new_animation") << name;
+    for (const char* name :
+         {"walk", "walk_2", "take_apple", "clip the hedge", "\u8d70\u308b", "idle"})
+        EXPECT_TRUE(tells_something(name)) << name;
+}
+
 TEST(DetailTest, KeysBesideFramesStayThere) {
     Scene scene;
     scene.rate = {24, 1};

@@ -59,6 +59,14 @@ TEST_F(ClipNamesTest, OfTheNamesThatTheRecipeMakes) {
         "[clip_names]\n\"run_01\" = \"dash\"\n");
     ASSERT_THAT(report, IsOk());
     EXPECT_THAT(names(report.value()), ElementsAre("dash"));
+    // Endings in capitals count, what is hidden does not.
+    std::filesystem::rename(folder_ / "nest/run.glb", folder_ / "nest/run.GLB");
+    std::filesystem::create_directory(folder_ / "nest/.old");
+    for (const char* hidden : {"nest/.run.glb", "nest/.old/run.glb"})
+        write_text(folder_ / hidden, "no scene");
+    const auto capitals = pack("[[clips]]\nsource = \"m\"\nmatch = \"run\"\n");
+    ASSERT_THAT(capitals, IsOk());
+    EXPECT_THAT(names(capitals.value()), ElementsAre("run"));
     // Of timelines of the figure's own file, and what is excepted by the timeline's name.
     const auto own = pack("[[timelines]]\nmatch = [\"m*\"]\n[clip_names]\n\"move\" = \"go\"\n");
     ASSERT_THAT(own, IsOk());

@@ -304,6 +304,18 @@ TEST_F(DraftTest, TheToolWritesDraftsAndPacksWithoutARecipe) {
     EXPECT_THAT(again.err, HasSubstr("output-exists"));
     EXPECT_THAT(run_tool("draft --replace " + scene + rig + " -o " + recipe).out,
                 AllOf(HasSubstr("a guess: "), Not(HasSubstr("unit = "))));
+    // What is known need not be told by the data.
+    EXPECT_EQ(run_tool("draft --replace --height 1.66 --up +Z --front=-Y --rate 24 " + scene + rig +
+                       " -o " + recipe)
+                  .exit,
+              0);
+    EXPECT_THAT(read_text(recipe),
+                AllOf(HasSubstr("height = 1.66   # as given\nup = \"+Z\"   # as given\n"),
+                      Not(HasSubstr("unit = "))));
+    const auto high = read_recipe(recipe);
+    ASSERT_THAT(high, IsOk());
+    EXPECT_EQ(high.value().truth.height_m, 1.66);
+    EXPECT_EQ(run_tool("draft --replace --unit ell " + scene + rig + " -o " + recipe).exit, 2);
     const auto run = run_tool("draft --replace --verbose " + scene + rig + " -o " + recipe);
     EXPECT_EQ(run.exit, 0);
     EXPECT_THAT(run.out, AllOf(HasSubstr("unit = \"centimetre\""), HasSubstr("a guess: ")));

@@ -1,6 +1,8 @@
 // What a file is told to be: rate, unit, height. Heights are worked by hand.
 #include <fmt/format.h>
 
+#include "mellow/read.h"
+#include "mellow/stock.h"
 #include "mellow/true_convention.h"
 #include "rigs.h"
 #include "small_figure.h"
@@ -70,6 +72,25 @@ TEST_F(TrueConventionPackTest, AHeightOfMotionIsThatOfItsJoints) {
     Scene flat;
     add_node(flat, "n", kNone, {});
     EXPECT_THAT(overrule(flat, truth, false), FailsWith(Code::kValueBad, "nothing that is 1.3 m"));
+}
+
+/// Bound in another unit than its joints: no unit mends that, and none makes it unsaid.
+TEST_F(TrueConventionPackTest, AMeshOfAnotherUnitThanItsJoints) {
+    write_bytes(folder_ / "figure.glb", figure({}));
+    Scene scene = read_scene(folder_ / "figure.glb").value().scene;
+    const auto said = [&] {
+        std::string out;
+        TrueConvention truth;
+        truth.metres_per_unit = 1;
+        for (const Finding& f : take_stock(scene).findings)
+            if (f.code == Code::kSizeSuspect && !truth.answers(f)) out += f.found;
+        return out;
+    };
+    EXPECT_EQ(said(), "");
+    // The joints reach over 0.5, the mesh over 1.7: now over a hundredth of that.
+    for (Node& node : scene.nodes) node.local.t = 0.01 * node.local.t;
+    for (Affine& bind : scene.skins[0].inverse_binds) bind.o = 0.01 * bind.o;
+    EXPECT_EQ(said(), "its mesh is 340 times as large as its skeleton");
 }
 
 TEST_F(TrueConventionPackTest, AHeightIsNoUnit) {

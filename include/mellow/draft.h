@@ -18,6 +18,7 @@ struct DraftOptions {
     std::filesystem::path rig;     ///< a rig sheet; empty: none
     std::string target = "y-up-metre";  ///< a preset, or a target file
     std::filesystem::path output;       ///< of the crate; empty: crates/NAME beside the recipe
+    std::vector<Edit> known;            ///< keys of [source] that are known of the figure's file
 };
 
 /// One value of a drafted recipe.

@@ -98,4 +98,18 @@ std::optional<std::array<Number, 2>> parse_pair(std::string_view text, std::stri
 template std::optional<std::array<int, 2>> parse_pair(std::string_view, std::string_view);
 template std::optional<std::array<double, 2>> parse_pair(std::string_view, std::string_view);
 
+bool tells_something(std::string_view name) {
+    std::string word;
+    for (const char c : folded(std::string(name)))
+        if (c >= 'a' && c <= 'z')
+            word += c;
+        else if (static_cast<unsigned char>(c) >= 0x80)
+            return true;
+    const auto kinds = {"",         "anim",    "animation", "animations", "action",
+                        "clip",     "default", "layer",     "motion",     "new",
+                        "noname",   "none",    "scene",     "sequence",   "take",
+                        "timeline", "track",   "unnamed",   "unknown",    "untitled"};
+    return std::find(kinds.begin(), kinds.end(), word) == kinds.end();
+}
+
 }  // namespace mellow

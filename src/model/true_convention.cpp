@@ -20,7 +20,8 @@ double units_tall(const Scene& scene, Axis up) {
 bool TrueConvention::answers(const Finding& note) const {
     if (note.code == Code::kAxisSuspect) return up && front;
     if (note.code == Code::kHandSuspect) return hand.has_value();
-    if (note.code == Code::kSizeSuspect) return sized();
+    // Without a unit that would mend it, it is about something else than that.
+    if (note.code == Code::kSizeSuspect) return sized() && !note.edits.empty();
     const auto known = [&](const Edit& edit) {
         return (edit.key == "unit" && sized()) || (edit.key == "up" && up) ||
                (edit.key == "front" && front);

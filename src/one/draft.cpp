@@ -96,6 +96,13 @@ class Drafter {
             return !f.scene.meshes.empty();
         });
         if (meshed != files_.end()) std::rotate(files_.begin(), meshed, meshed + 1);
+        for (const Edit& known : options_.known) {
+            std::vector<DraftedValue>& truth = files_.front().truth;
+            std::erase_if(truth, [&](const DraftedValue& v) {
+                return v.key == known.key || (v.key == "unit" && known.key == "height");
+            });
+            truth.push_back({"", known.key, known.value, "as given", false, false});
+        }
         return {};
     }
 

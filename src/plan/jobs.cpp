@@ -8,6 +8,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "figure/fitted_figure.h"
 #include "mellow/parallel.h"
 #include "plan/clip_cues.h"
@@ -153,6 +154,17 @@ std::string Jobs::called(const std::string& name, const std::string& raw) {
     return name;
 }
 
+/// A clip that is called as a program calls a timeline that nobody has named.
+void Jobs::note_untelling(const std::string& timeline, const std::string& clip,
+                          const Place& where) {
+    if (tells_something(timeline) || tells_something(clip)) return;
+    notes_.findings.push_back(
+        {Code::kDefaultName, Severity::kNote, where,
+         fmt::format("clip \"{}\" is called after a timeline that nobody has named", clip),
+         "a name that tells what it is",
+         fmt::format("{} = \"...\"   # under [clip_names]", toml_text(clip))});
+}
+
 Status Jobs::expand(const RecipeTimelines& wanted) {
     int found = 0;
     Findings wrong;
@@ -176,6 +188,7 @@ Status Jobs::expand(const RecipeTimelines& wanted) {
                                          clip.range.name),
                              "one name per clip",
                              "give it a [[clip]] of its own, or narrow match"});
+        note_untelling(bare, clip.range.name, wanted.like.range.where);
         if (clip.range.name == own && own != bare)
             notes_.findings.push_back(
                 {Code::kDefaultName, Severity::kNote, wanted.like.range.where,
@@ -273,6 +286,7 @@ Findings Jobs::make_clips(const RecipeMany& wanted, std::size_t table, std::size
         }
         append(wrong,
                take_name(job.clip.range.name, file.file, wanted.like.range.where).failures());
+        if (job.clip.range.name == own) note_untelling(timeline.name, own, job.clip.range.where);
         if (job.clip.range.name == own && file_name(file.stem) != file.stem &&
             wanted.name.find("{file}") != std::string::npos)
             notes_.findings.push_back({Code::kDefaultName, Severity::kNote, Place::in(file.file),

@@ -133,6 +133,7 @@ class Jobs {
     void note_same_content();
     void note_idle_renames();
     std::string called(const std::string& name, const std::string& raw);
+    void note_untelling(const std::string& timeline, const std::string& clip, const Place& where);
     Result<Performance> performance(const RecipeClip& clip, const FigureMotion& motion) const;
     Result<Layer> layer_of(const RecipeLayer& wanted, const FigureMotion& motion) const;
     Findings unplanned_layers() const;

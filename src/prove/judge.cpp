@@ -28,6 +28,7 @@ class Judge {
 
     Findings run() {
         size_and_axis();
+        mesh_and_bones();
         scaled_nodes();
         skins();
         normals();
@@ -129,6 +130,28 @@ class Judge {
             figure ? "a person is 1 to 2.5 m; the unit of the file is probably not what it says"
                    : "0.1 to 20 m; the unit of the file is probably not what it says",
             remedy, std::move(edits));
+    }
+
+    /// A mesh that was bound in another unit than its joints: 25 times or more.
+    void mesh_and_bones() {
+        if (scene_.skins.empty()) return;
+        std::vector<int> joints;
+        for (std::size_t n = 0; n < scene_.nodes.size(); ++n)
+            if (is_joint(n)) joints.push_back(static_cast<int>(n));
+        const auto longest = [](const Bounds& b) {
+            const Vec3 size = b.high - b.low;
+            return b.any ? std::max({size.x, size.y, size.z}) : 0;
+        };
+        const double mesh = longest(figure_bounds(scene_)),
+                     bones = longest(node_bounds(joints, rest_pose(scene_)));
+        if (!(mesh > 0) || !(bones > 0) || (mesh <= 20 * bones && bones <= 20 * mesh)) return;
+        add(Code::kSizeSuspect, Severity::kWarning, "skin",
+            mesh > bones
+                ? fmt::format("its mesh is {:.3g} times as large as its skeleton", mesh / bones)
+                : fmt::format("its skeleton is {:.3g} times as large as its mesh", bones / mesh),
+            "joints and mesh in one unit",
+            "bind mesh and joints in one unit in the source: one of them is scaled; no unit of the "
+            "recipe mends both");
     }
 
     void scaled_nodes() {
@@ -235,7 +258,8 @@ class Judge {
                 add(Code::kDefaultName, Severity::kNote, "timelines",
                     t.name.empty() ? "a timeline without a name"
                                    : fmt::format("a timeline named \"{}\"", t.name),
-                    "a telling name", "name the clips in the recipe");
+                    "a name that tells what it is",
+                    "a name for the clip in the recipe: name under [[clip]], or [clip_names]");
     }
 
     void timeline(const TimelineStock& t) {

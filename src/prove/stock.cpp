@@ -138,12 +138,25 @@ std::vector<MovingSpan> moving_by_keys(const Scene& scene, const Timeline& timel
     return joined;
 }
 
+std::string shared_prefix(const Scene& scene) {
+    std::string prefix;
+    for (const Node& node : scene.nodes) {
+        const auto colon = node.name.find(':');
+        if (colon == std::string::npos) return "";
+        const std::string own = node.name.substr(0, colon + 1);
+        if (prefix.empty()) prefix = own;
+        if (prefix != own) return "";
+    }
+    return prefix;
+}
+
 TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                              const std::vector<NodeClass>& classes) {
     TimelineStock out;
     out.name = timeline.name;
-    out.telling = !out.name.empty() && !out.name.starts_with("animation_") &&
-                  !out.name.starts_with("Take ") && out.name != "Animation";
+    const std::string prefix = shared_prefix(scene);
+    out.telling = tells_something(
+        out.name.starts_with(prefix) ? std::string_view(out.name).substr(prefix.size()) : out.name);
     const auto span = key_span(timeline);
     out.first_second = span[0], out.last_second = span[1];
     const FrameSpan enclosing = frames_of(timeline, scene.rate);
@@ -194,18 +207,6 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
         return cut;
     });
     return out;
-}
-
-std::string shared_prefix(const Scene& scene) {
-    std::string prefix;
-    for (const Node& node : scene.nodes) {
-        const auto colon = node.name.find(':');
-        if (colon == std::string::npos) return "";
-        const std::string own = node.name.substr(0, colon + 1);
-        if (prefix.empty()) prefix = own;
-        if (prefix != own) return "";
-    }
-    return prefix;
 }
 
 void measure(const Scene& scene, Stock& stock) {

@@ -151,9 +151,18 @@ std::vector<std::string> matching_files(const fs::path& folder, const std::strin
     // Links to folders are not followed: they may lead round in circles.
     for (fs::recursive_directory_iterator at(base, error), end; !error && at != end;
          at.increment(error)) {
+        if (at->path().filename().string().starts_with(".")) {
+            at.disable_recursion_pending();
+            continue;
+        }
         if (!at->is_regular_file(error)) continue;
         const fs::path relative = fixed / at->path().lexically_relative(base);
-        if (fits(wanted, 0, parts_of(relative), 0)) found.push_back(relative.generic_string());
+        std::vector<std::string> parts = parts_of(relative);
+        // Endings count whether they are in capitals or not.
+        const fs::path ending = fs::path(wanted.back()).extension();
+        if (folded(relative.extension().string()) == folded(ending.string()))
+            parts.back() = relative.stem().string() + ending.string();
+        if (fits(wanted, 0, parts, 0)) found.push_back(relative.generic_string());
     }
     std::sort(found.begin(), found.end());
     return found;

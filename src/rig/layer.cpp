@@ -135,12 +135,23 @@ Result<BoundLayer> bind(const Layer& layer, int index, std::vector<int> nodes, B
     binder.line(fmt::format("{} layer over {} nodes", kind(layer), bound.nodes.size()));
     if (const auto* shake = std::get_if<ShakeLayer>(&layer.body)) {
         const auto& s = shake->seeds;
-        if (s[0] == s[1] || s[1] == s[2] || s[0] == s[2])
+        const auto alike = [&](std::size_t a, std::size_t b) {
+            const Vec3 way = shake->way, turn = shake->degrees;
+            const bool moves[] = {way.x != 0, way.y != 0, way.z != 0};
+            const bool turns[] = {turn.x != 0, turn.y != 0, turn.z != 0};
+            const auto shakes = [&](std::size_t i) { return moves[i] || turns[i]; };
+            return s[a] == s[b] && shakes(a) && shakes(b);
+        };
+        const Edit apart{"", "seeds", "[1, 2, 3]"};
+        if (alike(0, 1) || alike(1, 2) || alike(0, 2))
             findings.push_back(
-                {Code::kEqualSeeds, Severity::kWarning, layer.where,
+                {Code::kEqualSeeds,
+                 Severity::kWarning,
+                 layer.where,
                  fmt::format("seeds {}, {}, {}", s[0], s[1], s[2]),
                  "a seed of its own for each axis; equal ones shake along a diagonal",
-                 "seeds = [1, 2, 3]"});
+                 edit_lines({apart}),
+                 {apart}});
     }
     return bound;
 }
