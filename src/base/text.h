@@ -25,8 +25,8 @@ std::string suggest(std::string_view wanted, const std::vector<std::string>& nam
 /// A word of a command line that a shell takes as it is: quoted where it must be.
 std::string shell_word(const std::string& word);
 
-/// False for names that programs give by themselves, whatever number stands behind them: "Take 001",
-/// "animation_0", "default", "untitled", nothing at all.
+/// False for names that programs give by themselves, whatever number stands behind them: "Take
+/// 001", "animation_0", "default", "untitled", nothing at all.
 bool tells_something(std::string_view name);
 
 /// Two numbers with a mark between them and nothing else, as in "160x120" and "108..132"; nothing
