@@ -37,8 +37,8 @@ bool sound_name(const std::string& name, bool folders = false);
 std::string file_name(std::string name);
 
 /// Files below `folder` that fit a pattern, relative to it, sorted: `*` and `?` within a name, `**`
-/// for any folders. What is hidden fits none; endings fit in capitals as well. A pattern without any
-/// of them is the file itself, there or not.
+/// for any folders. What is hidden fits none; endings fit in capitals as well. A pattern without
+/// any of them is the file itself, there or not.
 std::vector<std::string> matching_files(const std::filesystem::path& folder,
                                         const std::string& pattern);
 
