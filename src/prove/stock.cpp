@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "prove/judge.h"
 
 namespace mellow {
