@@ -126,6 +126,13 @@ TEST_F(ClipNamesTest, DraftsNameWhatIsAlikeOnce) {
     EXPECT_TRUE(packed.value().proven) << text_of(packed.value().findings) << read_text(out);
     EXPECT_THAT(names(packed.value()),
                 UnorderedElementsAre("move", "go_1", "go_2", "stay", "turn"));
+    // Of one name in two folders.
+    write_bytes(folder_ / "far/stay.glb", figure({nod}));
+    const std::string all = place + "/figure.glb " + place + "/nest " + place + "/far";
+    EXPECT_EQ(run_tool("draft " + all + " -o " + place + "/both.recipe.toml").exit, 0);
+    const auto both = read_recipe(place + "/both.recipe.toml");
+    ASSERT_THAT(both, IsOk());
+    for (const RecipeMany& many : both.value().many) EXPECT_EQ(many.name, "{folder}/{file}");
     EXPECT_EQ(run_tool("draft " + place + "/crates -o " + place + "/e.toml").exit, 2);
     write_text(folder_ / "nest/junk.glb", "no scene");
     EXPECT_THAT(run_tool("draft " + place + "/nest -o " + place + "/e.toml").err,

@@ -489,8 +489,13 @@ class Drafter {
                   hips_guess_, false},
                  "[travel]", keep);
         for (const ClipDraft& clip : clips_) write_clip(text, clip, keep);
-        std::set<std::string> folders;
-        for (const DraftedSource& source : sources) folders.insert(source.folder);
+        std::set<std::string> folders, stems = names_;
+        clash_ = false;
+        for (const DraftedSource& source : sources) {
+            folders.insert(source.folder);
+            for (const FileDraft* file : source.files)
+                clash_ |= !stems.insert(folded(file_name(file->path.stem().string()))).second;
+        }
         for (const DraftedSource& source : sources) {
             const auto groups = alike(source, facts_);
             for (const auto& files : groups)
@@ -515,7 +520,12 @@ class Drafter {
                 names.push_back(toml_text(file->path.stem().string()));
             text += fmt::format("match = [{}]\n", fmt::join(names, ", "));
         }
-        if (files.front()->stock.timelines.size() > 1) text += "name = \"{file}_{timeline}\"\n";
+        // Files of one name in several folders become clips in folders.
+        const bool apart = clash_ && !source.folder.empty(),
+                   several = files.front()->stock.timelines.size() > 1;
+        if (apart || several)
+            text += fmt::format("name = \"{}{{file}}{}\"\n", apart ? "{folder}/" : "",
+                                several ? "_{timeline}" : "");
         if (folders && !source.folder.empty())
             text += fmt::format("group = {}\n", toml_text(file_name(source.folder)));
         const auto found = facts_.find(files.front()->name);
@@ -605,7 +615,7 @@ class Drafter {
     std::set<std::string> names_, renames_;
     std::map<std::string, MotionFacts> facts_;  ///< by motion file
     std::string hips_;
-    bool hips_guess_ = false;
+    bool hips_guess_ = false, clash_ = false;
     Findings why_not_;
     Draft out_;
 };

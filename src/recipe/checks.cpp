@@ -48,6 +48,8 @@ bool apply_checks(const Checks& checks, Findings& findings) {
     std::erase_if(findings, [&](Finding& f) {
         const std::optional<Severity> level = judged(checks, f);
         f.severity = level.value_or(f.severity);
+        if (checks.contains(f.code))  // it is said already
+            std::erase_if(f.edits, [](const Edit& edit) { return edit.table == "checks"; });
         return !level;
     });
     return std::any_of(findings.begin(), findings.end(),
