@@ -13,7 +13,7 @@ std::string with_edit(std::string recipe, const std::string& table, int at, cons
     if (table.empty()) {  // the one that holds this line
         std::size_t end = 0;
         for (int n = 0; n < at && end != recipe.npos; ++n) end = recipe.find('\n', end + 1);
-        head = ("\n" + recipe).rfind("\n[", end == recipe.npos ? end : end + 1);
+        head = ("\n" + recipe).rfind("\n[", end);
     }
     if (head == recipe.npos) return recipe + "\n" + table + "\n" + line;
     const std::size_t from = recipe.find('\n', head) + 1;
