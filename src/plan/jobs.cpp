@@ -149,7 +149,7 @@ std::string Jobs::called(const std::string& name, const std::string& raw) {
             const std::string now = renamed(of, "", {recipe_.clip_names[r]});
             if (now == of) continue;
             clip_named_[r] = true;
-            return sound_name(now, true) ? now : file_name(now);
+            return file_path(now);
         }
     return name;
 }

@@ -139,6 +139,12 @@ std::string file_name(std::string name) {
     return name.substr(0, 100);
 }
 
+std::string file_path(const std::string& names) {
+    fs::path out;
+    for (const fs::path& part : fs::path(names).relative_path()) out /= file_name(part.string());
+    return out.generic_string();
+}
+
 std::vector<std::string> matching_files(const fs::path& folder, const std::string& pattern) {
     if (!is_pattern(pattern)) return {pattern};
     const std::vector<std::string> wanted = parts_of(pattern);

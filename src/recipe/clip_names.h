@@ -35,6 +35,8 @@ bool sound_name(const std::string& name, bool folders = false);
 
 /// A name that can be a file's: what cannot stand in one becomes an underscore.
 std::string file_name(std::string name);
+/// The same for each of several names with / between.
+std::string file_path(const std::string& names);
 
 /// Files below `folder` that fit a pattern, relative to it, sorted: `*` and `?` within a name, `**`
 /// for any folders. What is hidden fits none; endings fit in capitals as well. A pattern without

@@ -331,9 +331,10 @@ Result<RecipeWords> read_words(std::string_view text, const std::string& file,
             for (const auto& [from, to] : recipe.clip_names) {
                 std::string plain = to;
                 std::replace(plain.begin(), plain.end(), '*', 'x');
-                if (!t.failed({from}) && !sound_name(plain, true))
+                if (!t.failed({from}) && (!sound_name(plain, true) || file_path(plain) != plain))
                     t.fail(Code::kValueBad, from, "\"" + to + "\"",
-                           "letters, digits, _, -, . and /, which makes folders");
+                           "letters, digits, _, -, . and /, which makes folders; a name that every "
+                           "system can give a file");
             }
             if (!top.has("clips") && !top.has("timelines"))
                 top.idle("clip_names", "no clip is called after a file or timeline",
