@@ -4,7 +4,7 @@
 
 const Check = {
   run() {
-    if (!location.hash.includes('check')) return;
+    if (!Address.words.has('check')) return;
     const out = { state: window.mellow.state(), figures: App.figures.map((figure, i) => ({
       name: figure.name,
       clips: Object.fromEntries(figure.given.map(({ name }) => {

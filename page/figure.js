@@ -129,6 +129,16 @@ class Figure {
     return out;
   }
 
+  /** Place of one node at a time from the beginning of a clip, no later than its last sample. */
+  placeOf(node, clip, seconds) {
+    let p = [0, 0, 0];
+    for (let n = node; n >= 0; n = this.parent[n]) {
+      const l = this.local(n, clip, clip.begin + seconds);
+      p = Glb.point(l.m ? Float64Array.of(...[0, 1, 2, 4, 5, 6, 8, 9, 10, 12, 13, 14].map((i) => l.m[i])) : Glb.compose(l.t, l.q, l.s), p);
+    }
+    return p;
+  }
+
   quaternion(m) {
     const t = m[0] + m[4] + m[8];
     if (t > 0) {

@@ -10,10 +10,7 @@ const Linked = {
   load(id) {
     if (!this.waiting.has(id)) this.waiting.set(id, new Promise((done) => {
       const src = [App.facts.linked.folder, this.names[id]].map(encodeURIComponent).join('/');
-      const failed = () => {
-        App.errors.push(src + ' could not be loaded');
-        byId('what').textContent = `${App.facts.linked.folder}/${this.names[id]} could not be loaded: the folder belongs beside this page.`;
-      };
+      const failed = () => trouble(`${App.facts.linked.folder}/${this.names[id]} could not be loaded: the folder belongs beside this page.`);
       document.head.append(el('script', { src, onload: done, onerror: failed }));
     }));
     return this.waiting.get(id);
@@ -21,7 +18,7 @@ const Linked = {
 
   /** Everything that the page opens with: skins; with states, or for checks, the clips too. */
   first() {
-    const all = App.facts.states || location.hash.includes('check');
+    const all = App.facts.states || Address.words.has('check');
     const ids = new Set(App.facts.figures.flatMap((f) => [f.skin, ...(all ? f.clips.map((c) => c.data) : [])]));
     return Promise.all([...ids].map((id) => this.load(id)));
   },

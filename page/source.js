@@ -58,13 +58,13 @@ const Source = {
     const { joints } = this.measure(figure, clip);
     const worst = [...joints].sort((a, b) => b.worst - a.worst);
     const proof = clip.facts && clip.facts.proof && clip.facts.proof.joint_position_mm;
-    const go = (x) => { play(false); pick(x.name, true); seek(x.sample / clip.rate); };
+    const toWorst = (x) => { play(false); pick(x.name, true); seekSample(x.sample); };
     return [
       el('p', {}, 'Dashed: where the rig has the joints. The difference is measured here, from the files, in single precision.'),
       el('div', { class: 'chart' }, el('canvas', { id: 'chart' })),
       rows([['worst here', worst.length ? short(worst[0].worst, 3) + ' mm' : ''], ['by the proof', proof && short(proof.worst, 3) + ' mm'], ['joints', joints.length]]),
       el('h2', {}, 'worst of each joint, millimetres'),
-      el('table', {}, ...worst.map((x) => el('tr', {}, el('td', {}, x.name), el('td', {}, short(x.worst, 3)), el('td', {}, el('button', { onclick: () => go(x) }, 'sample ' + x.sample))))),
+      el('table', {}, ...worst.map((x) => el('tr', {}, el('td', {}, x.name), el('td', {}, short(x.worst, 3)), el('td', {}, el('button', { onclick: () => toWorst(x) }, 'sample ' + x.sample))))),
     ];
   },
 };

@@ -3,18 +3,20 @@
 'use strict';
 
 class Stage {
-  constructor(box) {
+  /** `changed` is called when the camera moves. */
+  constructor(box, changed) {
     this.box = box;
+    this.changed = changed;
     this.under = document.createElement('canvas');
     this.gl = document.createElement('canvas');
     this.flat = document.createElement('canvas');
     box.append(this.under, this.gl, this.flat);
     this.layers = [this.under, this.flat].map((canvas) => canvas.getContext('2d'));
     this.context = this.layers[1];
-    this.yaw = -0.9; this.pitch = 0.25; this.distance = 4; this.target = [0, 0.9, 0];
+    this.yaw = -0.9; this.pitch = 0.25; this.distance = 4; this.target = [0, 0.9, 0]; this.pan = [0, 0, 0]; this.size = 2;
     this.actors = [];
     let gl = null;
-    try { gl = location.hash.includes('flat') ? null : this.gl.getContext('webgl2', { antialias: true, alpha: true, preserveDrawingBuffer: true }); } catch (e) { gl = null; }
+    try { gl = Address.words.has('flat') ? null : this.gl.getContext('webgl2', { antialias: true, alpha: true, preserveDrawingBuffer: true }); } catch (e) { gl = null; }
     if (gl) {
       this.renderer = new THREE.WebGLRenderer({ canvas: this.gl, context: gl, alpha: true });
       this.renderer.gammaOutput = true;
@@ -84,8 +86,8 @@ class Stage {
       map.flipY = false;
       map.wrapS = map.wrapT = THREE.RepeatWrapping;
       map.image = new Image();
-      map.image.onload = () => { map.needsUpdate = true; this.stale = true; };
-      map.image.onerror = () => { out.map = null; out.needsUpdate = true; this.stale = true; };
+      map.image.onload = () => { map.needsUpdate = true; this.changed(); };
+      map.image.onerror = () => { out.map = null; out.needsUpdate = true; this.changed(); };
       map.image.src = URL.createObjectURL(new Blob([figure.file.view(image.bufferView)], { type: image.mimeType }));
       out.map = map;
     }
@@ -96,13 +98,53 @@ class Stage {
 
   look(from) {
     const [yaw, pitch] = { front: [0, 0], side: [-Math.PI / 2, 0], top: [Math.PI, Math.PI / 2 - 1e-4], quarter: [-0.9, 0.25] }[from];
-    this.yaw = yaw; this.pitch = pitch; this.stale = true;
+    this.yaw = yaw; this.pitch = pitch; this.changed();
   }
+
+  /** Everything in view, from a quarter unless it was turned. */
+  home(distance) {
+    const narrow = Math.max(1, this.box.clientHeight / Math.max(1, this.box.clientWidth));
+    this.distance = distance * narrow;
+    this.pan = [0, 0, 0];
+    this.changed();
+  }
+
+  turn(yaw, pitch) {
+    this.yaw += yaw;
+    this.pitch = Math.max(-1.5, Math.min(Math.PI / 2 - 1e-4, this.pitch + pitch));
+    this.changed();
+  }
+
+  /** Aside by pixels; what is followed is followed from there. */
+  move(dx, dy) {
+    const s = (2 * this.distance * Math.tan((35 * Math.PI) / 360)) / this.height, { right, up } = this.frame;
+    this.pan = this.pan.map((x, i) => x - right[i] * dx * s + up[i] * dy * s);
+    this.changed();
+  }
+
+  /** Between a twentieth of what is shown and thirty times of it. */
+  near(factor) {
+    this.distance = Math.max(this.size / 20, Math.min(this.size * 30, this.distance * factor));
+    this.changed();
+  }
+
+  /** Whether a key moved the camera. */
+  key(e) {
+    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+    if (by && e.shiftKey) this.move(-24 * by[0], -24 * by[1]);
+    else if (by) this.turn(0.09 * by[0], -0.09 * by[1]);
+    else if (e.key === '+' || e.key === '-') this.near(e.key === '+' ? 1 / 1.15 : 1.15);
+    else return false;
+    return true;
+  }
+
+  /** What is in the middle of the picture. */
+  aim() { return this.target.map((x, i) => x + this.pan[i]); }
 
   eye() {
     const c = Math.cos(this.pitch);
     const away = [Math.sin(this.yaw) * c, Math.sin(this.pitch), Math.cos(this.yaw) * c];
-    return this.target.map((x, i) => x + away[i] * this.distance);
+    return this.aim().map((x, i) => x + away[i] * this.distance);
   }
 
   /** Pixels of a point of the page's world, and how far it is; null behind the eye. */
@@ -110,30 +152,30 @@ class Stage {
     const { right, up, back, eye } = this.frame;
     const d = p.map((x, i) => x - eye[i]);
     const dot = (a) => a[0] * d[0] + a[1] * d[1] + a[2] * d[2], depth = -dot(back);
-    if (depth < 0.01) return null;
+    if (depth < this.distance / 200) return null;
     const scale = this.height / 2 / Math.tan((35 * Math.PI) / 360) / depth;
     return [this.width / 2 + dot(right) * scale, this.height / 2 - dot(up) * scale, depth];
   }
 
   listen() {
-    let held = null;
+    // Pointers that are down: one turns or moves, two move and bring near.
+    const held = new Map();
     this.flat.addEventListener('contextmenu', (e) => e.preventDefault());
-    this.flat.addEventListener('pointerdown', (e) => { held = [e.clientX, e.clientY]; this.flat.setPointerCapture(e.pointerId); });
-    this.flat.addEventListener('pointerup', () => { held = null; });
+    this.flat.addEventListener('pointerdown', (e) => { held.set(e.pointerId, [e.clientX, e.clientY]); this.flat.setPointerCapture(e.pointerId); });
+    for (const end of ['pointerup', 'pointercancel']) this.flat.addEventListener(end, (e) => held.delete(e.pointerId));
     this.flat.addEventListener('pointermove', (e) => {
-      if (!held) return;
-      const dx = e.clientX - held[0], dy = e.clientY - held[1];
-      held = [e.clientX, e.clientY];
-      if (e.buttons === 2 || e.shiftKey) {
-        const s = (2 * this.distance * Math.tan((35 * Math.PI) / 360)) / this.height, { right, up } = this.frame;
-        this.target = this.target.map((x, i) => x - right[i] * dx * s + up[i] * dy * s);
-      } else {
-        this.yaw -= dx * 0.008;
-        this.pitch = Math.max(-1.5, Math.min(Math.PI / 2 - 1e-4, this.pitch + dy * 0.008));
-      }
-      this.stale = true;
+      const before = held.get(e.pointerId);
+      if (!before) return;
+      const dx = e.clientX - before[0], dy = e.clientY - before[1], other = [...held].find(([id]) => id !== e.pointerId);
+      held.set(e.pointerId, [e.clientX, e.clientY]);
+      if (other) {
+        const far = (p) => Math.hypot(p[0] - other[1][0], p[1] - other[1][1]);
+        this.move(dx / 2, dy / 2);
+        this.near(Math.max(1, far(before)) / Math.max(1, far([e.clientX, e.clientY])));
+      } else if (e.buttons === 2 || e.shiftKey) this.move(dx, dy);
+      else this.turn(-dx * 0.008, dy * 0.008);
     });
-    this.flat.addEventListener('wheel', (e) => { e.preventDefault(); this.distance = Math.max(0.05, this.distance * Math.exp(e.deltaY * 0.001)); this.stale = true; }, { passive: false });
+    this.flat.addEventListener('wheel', (e) => { e.preventDefault(); this.near(Math.exp(e.deltaY * 0.001)); }, { passive: false });
   }
 
   resize() {
@@ -151,7 +193,7 @@ class Stage {
   /** Draws all actors. `poses`: for each, { worlds, weights(node), above } with `above` over the file's world. */
   draw(poses, shown, below, overlay) {
     this.resize();
-    const eye = this.eye(), back = eye.map((x, i) => (x - this.target[i]) / this.distance);
+    const eye = this.eye(), aim = this.aim(), back = eye.map((x, i) => (x - aim[i]) / this.distance);
     let right = cross([0, 1, 0], back);
     const n = Math.hypot(...right) || 1;
     right = right.map((x) => x / n);
@@ -175,7 +217,7 @@ class Stage {
       this.camera.updateProjectionMatrix();
       this.camera.position.set(...eye);
       this.camera.up.set(...this.frame.up);
-      this.camera.lookAt(...this.target);
+      this.camera.lookAt(...aim);
       this.renderer.render(this.scene, this.camera);
     }
     [below, overlay].forEach((paint, i) => {
@@ -205,6 +247,36 @@ class Stage {
     this.context.fillStyle = color;
     this.context.font = font;
     this.context.fillText(text, at[0] + dx, at[1] + dy);
+  }
+
+  /** A name that is put where it covers no other when all are known: labels(). */
+  label(p, text, ink, first = false, font = '11px sans-serif') {
+    const at = this.project(p);
+    if (at) (this.waiting = this.waiting || []).push({ at, text, ink, first, font });
+  }
+
+  /** Puts the names: those that matter first, then from near to far, each on a plate, with a line to what is further off. */
+  labels() {
+    const c = this.context, taken = [], all = (this.waiting || []).sort((a, b) => b.first - a.first || a.at[2] - b.at[2]);
+    this.waiting = [];
+    const free = (r) => r[0] >= 0 && r[1] >= 0 && r[2] <= this.width && r[3] <= this.height && taken.every((t) => r[2] <= t[0] || r[0] >= t[2] || r[3] <= t[1] || r[1] >= t[3]);
+    for (const { at, text, ink, first, font } of all) {
+      c.font = font;
+      const w = c.measureText(text).width + 4, h = 14;
+      let put = null;
+      for (const far of [4, 18, 34, 52])
+        for (const [x, y] of [[1, -1], [1, 1], [-1, -1], [-1, 1], [1, 0], [-1, 0], [0, -1], [0, 1]]) {
+          const left = at[0] + x * far - (x < 0 ? w : x ? 0 : w / 2), top = at[1] + y * far - (y < 0 ? h : y ? 0 : h / 2), r = [left, top, left + w, top + h];
+          if (!put && free(r)) put = { r, far };
+        }
+      if (!put && first) put = { r: [at[0] + 4, at[1] - 4 - h, at[0] + 4 + w, at[1] - 4], far: 4 };
+      if (!put) continue;
+      const [l, t, r, b] = put.r;
+      taken.push(put.r);
+      if (put.far > 4) { c.strokeStyle = ink; c.lineWidth = 0.6; c.setLineDash([]); c.beginPath(); c.moveTo(at[0], at[1]); c.lineTo(Math.max(l, Math.min(r, at[0])), Math.max(t, Math.min(b, at[1]))); c.stroke(); }
+      c.globalAlpha = 0.82; c.fillStyle = getComputedStyle(document.documentElement).getPropertyValue('--paper'); c.fillRect(l, t, w, h); c.globalAlpha = 1;
+      c.fillStyle = ink; c.fillText(text, l + 2, b - 3.5);
+    }
   }
 
   dot(p, color, radius = 3) {

@@ -246,8 +246,24 @@ const States = {
 
   /** Whoever chooses a clip or a time wants to see that. */
   off() {
-    if (this.on) { this.on = false; panel(); }
-    return true;
+    if (!this.on) return;
+    this.on = false;
+    this.left = true;
+    byId('mode').disabled = false;
+    changed();
+  },
+  again() {
+    this.machine.again();
+    this.log = [];
+    this.back();
+  },
+  /** The states go on where they stood. */
+  back() {
+    this.on = true;
+    this.left = false;
+    byId('mode').disabled = true;
+    this.show();
+    changed();
   },
 
   say(text) {
@@ -264,12 +280,13 @@ const States = {
       machine.pending.add(name);
       this.say(`${name} is sent`);
     }
+    if (!this.on) this.back();
     if (!App.playing) play(true);
-    panel();
+    changed();
   },
 
   key(key) {
-    const found = this.on && [...this.keys].find(([, k]) => k === key);
+    const found = this.machine && [...this.keys].find(([, k]) => k === key);
     if (found) this.press(found[0]);
     return Boolean(found);
   },
@@ -281,38 +298,55 @@ const States = {
     happened.unheard.forEach((s) => this.say(`nobody listens to ${s}`));
     machine.trail.push(placeOn(machine.pose(), machine.root));
     if (machine.trail.length > 900) machine.trail.shift();
-    const layer = machine.last();
-    if (App.clip !== layer.state.clip) select(layer.state.clip);
-    App.seconds = Math.min(layer.at, machine.clip(layer).seconds);
-    App.rounds = layer.rounds;
-    panel();
+    this.show();
   },
 
+  /** The clip and the second of the state that is entered last. */
+  show() {
+    const layer = this.machine.last();
+    if (App.clip !== layer.state.clip) select(layer.state.clip);
+    App.seconds = Math.min(layer.at, this.machine.clip(layer).seconds);
+    App.rounds = layer.rounds;
+  },
+
+  /** Built once; what changes is filled in by refresh(), so that nothing is taken from under the mouse. */
   panel() {
-    const { machine } = this, sheet = App.facts.states;
-    const button = (name, pressed) => el('button', { 'aria-pressed': pressed, onclick: () => this.press(name) }, el('kbd', {}, this.keys.get(name)), ' ' + name);
+    const sheet = App.facts.states;
+    const button = (name) => el('button', { 'data-flag': name, onclick: () => this.press(name) }, el('kbd', {}, this.keys.get(name)), ' ' + name);
     return [
-      el('div', { class: 'tabs' }, el('button', { 'aria-pressed': this.on, id: 'states-on', onclick: () => { this.on = !this.on; panel(); changed(); } }, 'play states'), el('button', { onclick: () => { machine.again(); this.log = []; panel(); changed(); } }, 'from the start')),
+      el('div', { class: 'tabs' }, el('button', { id: 'states-on', onclick: () => (this.on ? this.off() : this.back()) }, 'play states'), el('button', { onclick: () => this.again() }, 'from the start')),
       Object.keys(sheet.flags).length ? el('h2', {}, 'flags') : null,
-      el('div', { class: 'tabs' }, ...Object.keys(sheet.flags).map((f) => button(f, machine.flags[f]))),
+      el('div', { class: 'tabs' }, ...Object.keys(sheet.flags).map(button)),
       sheet.signals.length ? el('h2', {}, 'signals') : null,
-      el('div', { class: 'tabs' }, ...sheet.signals.map((s) => button(s, machine.pending.has(s)))),
+      el('div', { class: 'tabs' }, ...sheet.signals.map(button)),
       el('h2', {}, 'states'),
-      el('table', { class: 'shares' }, ...sheet.states.map((s) => {
-        const share = machine.mix().filter(([name]) => name === s.name).reduce((sum, [, w]) => sum + w, 0);
-        return el('tr', { 'aria-current': machine.last().state.name === s.name ? 'true' : undefined }, el('td', {}, s.name), el('td', {}, el('span', { class: 'bar' }, el('i', { style: `width:${100 * share}%` })), share ? ` ${Math.round(100 * share)} %` : ''));
-      })),
-      el('h2', {}, 'ways from here'),
-      ...machine.ways.filter((w) => w.from === '*' || w.from === machine.last().state.name).map((w) => el('div', {}, `${w.to}: ` + [...w.when.map(([f, v]) => (v ? '' : 'not ') + f), ...(w.on ? [`on ${w.on}`] : []), ...(w.at_end ? ['at the end'] : [])].join(', '))),
-      el('h2', {}, 'what happened'),
-      ...this.log.map((line) => el('div', {}, line)),
+      el('table', { class: 'shares' }, ...sheet.states.map((s) => el('tr', { 'data-state': s.name }, el('td', {}, s.name), el('td', {}, el('span', { class: 'bar' }, el('i', {})), el('span', {}))))),
+      el('h2', {}, 'from here it goes'), el('div', { id: 'states-from' }),
+      el('h2', {}, 'what happened'), el('div', { id: 'states-log' }),
     ];
+  },
+
+  refresh() {
+    const { machine } = this, said = (node, text) => { if (node.textContent !== text) node.textContent = text; };
+    if (!machine || App.tab !== 'states' || !byId('states-on')) return;
+    const here = machine.last().state.name, mix = machine.mix();
+    byId('states-on').setAttribute('aria-pressed', this.on);
+    for (const node of byId('panel').querySelectorAll('[data-flag]')) node.setAttribute('aria-pressed', Boolean(machine.flags[node.dataset.flag] || machine.pending.has(node.dataset.flag)));
+    for (const row of byId('panel').querySelectorAll('[data-state]')) {
+      const share = mix.filter(([name]) => name === row.dataset.state).reduce((sum, [, w]) => sum + w, 0);
+      if (row.dataset.state === here) row.setAttribute('aria-current', 'true'); else row.removeAttribute('aria-current');
+      row.querySelector('i').style.width = `${100 * share}%`;
+      said(row.lastChild.lastChild, share ? ` ${Math.round(100 * share)} %` : '');
+    }
+    const lines = (id, all) => { if (byId(id).dataset.all !== all.join('\n')) { byId(id).dataset.all = all.join('\n'); byId(id).replaceChildren(...all.map((line) => el('div', {}, line))); } };
+    lines('states-from', machine.ways.filter((w) => w.from === '*' || w.from === here).map((w) => [`to ${w.to}`, ...w.when.map(([f, v]) => (v ? 'while ' : 'while not ') + f), ...(w.on ? [`on ${w.on}`] : []), ...(w.at_end ? ['at the end'] : [])].join(', ')));
+    lines('states-log', this.log.length ? this.log : [`Press ${[...this.keys.values()].join(', ').toUpperCase()} or a button.`]);
   },
 
   /** With #play behind its address the page plays the script that is in it, and writes each step into <pre id="played">. */
   check() {
     const { script } = App.facts.states || {};
-    if (!script || !location.hash.includes('play')) return;
+    if (!script || !Address.words.has('play')) return;
     const machine = new Machine(App.figures[0], App.facts.states), steps = [];
     let next = 0;
     for (let k = 0; k < Math.round(script.seconds * script.rate); ++k) {

@@ -95,6 +95,24 @@ Findings reported(const std::filesystem::path& folder) {
     return report.failed() ? Findings{} : findings;
 }
 
+/// Figures of one name are told apart by what they come from, and where that is one name, too, by
+/// their numbers.
+void tell_apart(std::vector<PageFigure>& figures) {
+    std::map<std::string, std::size_t> named, from;
+    for (const PageFigure& figure : figures) {
+        ++named[figure.name];
+        ++from[figure.name + "/" + figure.from];
+    }
+    std::map<std::string, std::size_t> number;
+    for (PageFigure& figure : figures) {
+        if (named[figure.name] < 2) continue;
+        const std::string whole = figure.name + "/" + figure.from;
+        std::string label = figure.name + ", " + figure.from;
+        if (from[whole] > 1) label += fmt::format(" {}", ++number[whole]);
+        figure.name = label;
+    }
+}
+
 std::string file_id(std::size_t file) { return fmt::format("file-{}", file); }
 
 void write_figure(JsonWriter& json, const PageFigure& figure) {
@@ -121,6 +139,8 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
     MELLOW_TRY(const Manifest manifest, Manifest::open(folder, Parts::kRefused));
     PageFigure figure;
     figure.name = manifest.name;
+    figure.from = folder.lexically_normal().filename().string();
+    if (figure.from.empty()) figure.from = folder.lexically_normal().parent_path().filename().string();
     std::map<std::string, std::size_t> placed;
     const auto place = [&](const FileRecord& record) -> Result<std::size_t> {
         const auto found = placed.find(record.file);
@@ -168,6 +188,7 @@ Status add_scene(Page& page, const std::string& name, const Scene& scene, const 
                  const std::string& match) {
     PageFigure figure;
     figure.name = name;
+    figure.from = "file";
     figure.findings = findings;
     // Every animation has a name of its own on the page, also where files have none.
     Scene named = scene;
@@ -224,9 +245,11 @@ std::string page_states(const StateSheet& sheet, const std::vector<PlayEvent>& e
 }
 
 std::string page_text(const Page& page) {
+    std::vector<PageFigure> figures = page.figures;
+    tell_apart(figures);
     JsonWriter json;
     json.begin_object().member("title", page.title).member("what", page.what);
-    json.list("figures", page.figures, [&](const PageFigure& f) { write_figure(json, f); });
+    json.list("figures", figures, [&](const PageFigure& f) { write_figure(json, f); });
     json.raw_member("states", page.states);
     if (!page.linked.empty())
         json.object("linked", [&] {
