@@ -97,7 +97,8 @@ Result<WrittenPage> page_of(const PlayRequest& request, const StateSheet& sheet,
     Page page;
     MELLOW_CHECK(add_crate(page, request.crate));
     page.title = page.figures.front().name;
-    page.what = fmt::format("{} states of {}", sheet.states.size(), request.states);
+    page.what = fmt::format("{} states of {}", sheet.states.size(),
+                            std::filesystem::path(request.states).filename().string());
     page.states = page_states(sheet, events, seconds, request.rate);
     return write_page(std::move(page), request.output, false, request.replace);
 }

@@ -77,13 +77,16 @@ int view_page(const ViewRequest& request) {
         append(findings, read->findings);
     }
     std::vector<std::string> names;
-    for (const PageFigure& figure : page.figures) names.push_back(figure.name);
+    for (const PageFigure& figure : page.figures)
+        if (std::ranges::find(names, figure.name) == names.end()) names.push_back(figure.name);
     page.title = fmt::format("{}", fmt::join(names, ", "));
     const PageFigure& first = page.figures.front();
-    page.what = page.figures.size() > 1 ? fmt::format("{} figures", page.figures.size())
-                : first.manifest.empty()
-                    ? fmt::format("{}, {}", request.inputs[0], counted(first.clips.size()))
-                    : fmt::format("a crate of {}", counted(first.clips.size()));
+    page.what =
+        page.figures.size() > 1 ? fmt::format("{} figures", page.figures.size())
+        : first.manifest.empty()
+            ? fmt::format("{}, {}", std::filesystem::path(request.inputs[0]).filename().string(),
+                          counted(first.clips.size()))
+            : fmt::format("a crate of {}", counted(first.clips.size()));
     const auto written =
         write_page(std::move(page), request.output, request.linked, request.replace);
     if (!written) return fail(request, written.failures());

@@ -140,13 +140,12 @@ function hipsOn(figure, pose) {
 
 // ---- time
 
-const current = () => App.figures.map((f) => (App.clip ? clipOf(f, App.clip) : null));
 /** The first figure that has the clip, of those that are shown if any are. */
 const lead = () => {
   const having = App.figures.filter((f) => App.clip && f.given.some((c) => c.name === App.clip));
   return having.find((f) => !f.hidden) || having[0] || App.figures[0];
 };
-const leader = () => (App.clip ? clipOf(lead(), App.clip) || current().find(Boolean) : null) || null;
+const leader = () => (App.clip ? clipOf(lead(), App.clip) : null);
 const sampleAt = (clip) => Math.min(clip.samples - 1, Math.round(App.seconds * clip.rate * 1e6) / 1e6);
 
 function select(name, seconds = 0) {

@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "browser.h"
 #include "mellow/page.h"
 #include "mellow/play.h"
 #include "mellow/read.h"
@@ -23,56 +24,6 @@ using namespace test;
 using test::read_text;
 using namespace testing;
 namespace fs = std::filesystem;
-
-/// The document after its scripts have run in the shell of Debian's Chromium, drawn in software,
-/// without network. `script` runs after those of the page and returns what is put into <pre
-/// id="said">.
-class Browser {
-  public:
-    fs::path folder() const { return folder_.path(); }
-
-    std::string dom(const fs::path& page, const std::string& hash, const std::string& script = "") {
-        std::string text = read_text(page);
-        const auto end = text.rfind("</body>");
-        EXPECT_NE(end, text.npos);
-        if (!script.empty())
-            text.insert(end,
-                        "<script>document.body.append(el('pre', { id: 'said' }, "
-                        "JSON.stringify((() => {" +
-                            script + "})())))</script>");
-        write_text(folder_ / "page.html", text);
-        const std::string out = (folder_ / "dom").string();
-        const std::string command = fmt::format(
-            "HOME={0} XDG_CONFIG_HOME={0} XDG_CACHE_HOME={0} timeout 60 chromium-headless-shell "
-            "--no-sandbox --use-angle=swiftshader --enable-unsafe-swiftshader "
-            "--user-data-dir={0}/profile --host-resolver-rules='MAP * ~NOTFOUND' "
-            "--window-size=1280,800 --virtual-time-budget=1000 --dump-dom "
-            "'file://{0}/page.html{1}' "
-            "> {2} 2> {2}.err",
-            folder_.path().string(), hash, out);
-        EXPECT_EQ(std::system(command.c_str()), 0) << read_text(out + ".err");
-        return read_text(out);
-    }
-
-    json open(const fs::path& page, const std::string& hash, const std::string& script = "") {
-        const std::string dom = this->dom(page, hash, script);
-        const std::string mark =
-            script.empty() ? "<pre id=\"check\" hidden=\"\">" : "<pre id=\"said\">";
-        const auto from = dom.find(mark);
-        EXPECT_NE(from, dom.npos) << dom.substr(0, 300);
-        if (from == dom.npos) return {};
-        const auto begin = from + mark.size();
-        std::string said = dom.substr(begin, dom.find("</pre>", begin) - begin);
-        for (const auto& [entity, sign] :
-             {std::pair("&lt;", "<"), std::pair("&gt;", ">"), std::pair("&amp;", "&")})
-            for (std::size_t at = 0; (at = said.find(entity, at)) != said.npos; ++at)
-                said.replace(at, std::string(entity).size(), sign);
-        return json::parse(said);
-    }
-
-  private:
-    TempFolder folder_;
-};
 
 class PageTest : public testing::Test {
   protected:
@@ -110,7 +61,7 @@ class PageTest : public testing::Test {
     }
 
     TempFolder folder_;
-    Browser browser_;
+    Browser& browser_ = Browser::shared();
 };
 
 TEST_F(PageTest, JointsOnThePageAreWhereAPlainReaderHasThem) {
@@ -163,7 +114,7 @@ TEST_F(PageTest, OtherAxesLayoutsAndFormats) {
     pack("[target]\nname = \"text\"\nformat = \"dae\"\n[[target.morphs]]\ndo = \"drop\"\n");
     ASSERT_EQ(run_tool("view --replace " + path("crates/tamsin") + " -o " + path("a.html")).exit,
               0);
-    const json text = browser_.open(folder_ / "a.html", "#flat-check");
+    const json text = browser_.open(folder_ / "a.html", "#flat-check", "");
     EXPECT_THAT(text["state"]["errors"], SizeIs(0)) << text["state"];
     EXPECT_EQ(text["figures"][0]["clips"]["walk"]["at"][9].size(), 29U);
 }
@@ -338,10 +289,10 @@ TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
                 v[i] = Math.sin(h); m = Glb.product(m, Glb.compose([0, 0, 0], v, [1, 1, 1])); }
             return Math.max(...m.map((x, k) => Math.abs(x - q[k]))); });
         mellow.select('walk'); pick('head', true); draw(); out.rounds = mellow.state().rounds;
-        measured({ line() {}, word(p, text) { out.far = text; } }, App.figures[1], App.poses[1]);
+        Paint.measured({ line() {}, label(p, text) { out.far = text; } }, App.figures[1], App.poses[1]);
         document.querySelectorAll('[data-figure]')[1].click(); draw(); out.hidden = App.figures.map((f) => Boolean(f.hidden));
         out.weights = App.figures[1].weights(App.figures[1].names.indexOf('body'), clipOf(App.figures[1], 'pick'), 2);
-        out.path = paths()[1].root[0]; out.aside = App.stage.actors[1].place[0];
+        out.aside = App.stage.actors[1].place[0]; Paint.path({ line(p) { out.path = out.path || p[0]; } }, App.figures[1], clipOf(App.figures[1], 'walk'), 1, App.stage.actors[1].place);
         const wide = App.wide; App.figures[1].page = App.figures[1].page.map((x) => x / 10); measure(); out.wide = App.wide / wide;
         out.errors = App.errors; return out;)");
     const auto at =
@@ -364,7 +315,7 @@ TEST_F(PageTest, FilesSeveralFiguresKeysAndPagesWithoutWebGl) {
     EXPECT_NEAR(said["wide"].get<double>(), 1, 1e-3) << "the widest of them";
     EXPECT_THAT(said["errors"], SizeIs(0)) << said;
     EXPECT_FALSE(said["skins"].get<bool>());
-    EXPECT_EQ(said["figures"], json::parse(R"([["tamsin","+Z"],["tamsin","+Y"]])"));
+    EXPECT_EQ(said["figures"], json::parse(R"([["tamsin, file","+Z"],["tamsin, tamsin","+Y"]])"));
     EXPECT_EQ(said["clips"], json::parse(R"(["orchard:orchard_day","stand","walk","pick"])"));
     EXPECT_NEAR(said["two"].get<double>(), 2 / 30.0, 1e-9);
     EXPECT_NEAR(said["one"].get<double>(), 1 / 30.0, 1e-9);
@@ -479,6 +430,7 @@ blend = 0.2
         document.dispatchEvent(new KeyboardEvent('keydown', { key: 'w' }));
         const flag = States.machine.flags.walking;
         for (let i = 0; i < 20; ++i) States.advance(1 / 30);
+        draw();
         const way = (from) => ({ from, to: 'walk', priority: 0, when: [] });
         const sheet = { ...App.facts.states, flags: { f: 1 }, ways: [way('*'), way('stand')] }, other = new Machine(App.figures[0], sheet);
         other.flags.f = 2; other.again();
@@ -525,6 +477,165 @@ blend = 0.2
     EXPECT_EQ(states.size(), 3U);
 }
 
+TEST_F(PageTest, OneWorksItByMouseAndByKeys) {
+    pack("[target]\nconvention = \"y-up-metre\"\n[[cue]]\nname = \"left\"\nat = 114\nto = 117\n");
+    ASSERT_EQ(run_tool("view " + path("crates/tamsin") + " -o " + path("a.html")).exit, 0);
+    browser_.open(folder_ / "a.html", "#flat");
+    const auto said = [&](const std::string& what) { return browser_.run("return " + what); };
+    const auto keys = [&](const std::vector<std::string>& names) {
+        for (const std::string& name : names) browser_.key(name);
+    };
+    const std::string moment = "[App.clip, App.playing, sampleAt(leader())]";
+    // Keys go to the clip after a click on a button, and to what has the focus otherwise.
+    browser_.click("[data-shown=names]");
+    keys({" "});
+    EXPECT_EQ(said("[App.playing, App.shown.names]"), json::parse("[true,true]"));
+    keys({" ", "ArrowDown", "ArrowRight", "ArrowRight"});
+    EXPECT_EQ(said(moment), json::parse(R"(["walk",false,2])"));
+    keys({"End"});
+    EXPECT_EQ(said(moment), json::parse(R"(["walk",false,30])"));
+    browser_.click("#tab-joints");
+    browser_.run("document.querySelector('[data-joint=\"hand.R\"]').focus()");
+    keys({" "});
+    EXPECT_EQ(said("[[...App.chosen], App.playing]"), json::parse(R"([["hand.R"],false])"));
+    browser_.run("byId('tab-joints').focus()");
+    keys({"ArrowRight", "ArrowRight"});
+    EXPECT_EQ(said("[App.tab, document.activeElement.id]"),
+              json::parse(R"(["findings","tab-findings"])"));
+    // The search takes its first hit, says when there is none, and is cleared.
+    browser_.click("#search");
+    keys({"p", "i", "Enter"});
+    EXPECT_EQ(said(moment), json::parse(R"(["pick",false,0])"));
+    browser_.click("#search");
+    keys({"q"});
+    EXPECT_EQ(said("byId('clips').textContent"), "No clip has this in its name.");
+    keys({"Escape"});
+    EXPECT_EQ(said("byId('clips').children.length"), 3);
+    // The camera is moved while it follows, stays within limits, and comes home.
+    const json before = said("App.stage.aim()");
+    browser_.drag("#stage", 100, 0, 8);
+    EXPECT_GT(said("Math.hypot(...App.stage.pan)").get<double>(), 0.1);
+    EXPECT_NE(said("App.stage.aim()"), before);
+    for (int i = 0; i < 30; ++i) browser_.wheel("#stage", 400);
+    EXPECT_EQ(said("App.stage.distance === 30 * App.size"), true);
+    browser_.run("byId('stage').focus()");
+    keys({"ArrowLeft", "0"});
+    EXPECT_EQ(said("[App.stage.distance < 4 * App.size, App.stage.pan]"),
+              json::parse("[true,[0,0,0]]"));
+    EXPECT_NEAR(said("App.stage.yaw").get<double>(), -0.99, 1e-9);
+    // The time line: a zoom about the mouse, a click lands on a sample, a cue is gone to.
+    browser_.run("mellow.select('walk')");
+    for (int i = 0; i < 4; ++i) browser_.wheel("#line", -200);
+    EXPECT_NEAR(said("Line.to - Line.from").get<double>(), std::exp(-1.6), 1e-9);
+    EXPECT_NEAR(said("(Line.to + Line.from) / 2").get<double>(), 0.5, 0.02);
+    browser_.drag("#line", 7, 12);
+    EXPECT_EQ(said("[sampleAt(leader()) % 1, App.seconds > 0.4]"), json::parse("[0,true]"));
+    EXPECT_EQ(
+        browser_.run("Line.whole(); draw(); const box = byId('line').getBoundingClientRect();"
+                     "return [Line.marks.length, Line.marks[0].title, Line.markAt({ clientX: "
+                     "box.left + Line.marks[0].x, clientY: box.top + Line.top - 3 }).seconds]"),
+        json::parse(R"([1,"left, 0.250 s to 0.375 s",0.25])"));
+    // At its end a clip that stops begins anew.
+    browser_.run("App.mode = 'once'; seek(Infinity); mellow.play(true)");
+    EXPECT_LT(said("App.seconds").get<double>(), 0.9);
+    browser_.run("App.mode = 'on'; mellow.play(false); seekSample(12)");
+    // Paused it does nothing; the moment stands in the address and comes back.
+    browser_.run(
+        "window.frames_ = 0; const ask = requestAnimationFrame;"
+        "requestAnimationFrame = (f) => { ++window.frames_; return ask(f); }");
+    browser_.run("return new Promise((done) => setTimeout(done, 200))");
+    EXPECT_EQ(said("window.frames_"), 0);
+    const std::string address = said("location.hash").get<std::string>();
+    EXPECT_EQ(address, "#flat&clip=walk&sample=12&tab=findings&joints=hand.R");
+    browser_.open(folder_ / "a.html", address);
+    EXPECT_EQ(said(moment), json::parse(R"(["walk",false,12])"));
+    EXPECT_EQ(said("[App.tab, [...App.chosen], App.errors]"),
+              json::parse(R"(["findings",["hand.R"],[]])"));
+    // Fourteen rounds on: what travels is in view and on the ground; both ends of a loop are one.
+    const json far = browser_.run(R"(
+        App.rounds = 14; draw();
+        const z = rootOn(App.figures[0], App.poses[0])[2], drawn = [], { stage } = App;
+        Paint.ground({ ...stage, target: stage.target, line: (p) => drawn.push(...p), word() {}, project: (p) => stage.project(p) });
+        const { first, last } = Paint.ends(App.figures[0], leader()), root = rootOf(App.figures[0]);
+        return { z, seen: stage.project(rootOn(App.figures[0], App.poses[0])), low: Math.min(...drawn.map((p) => p[2])), high: Math.max(...drawn.map((p) => p[2])),
+            apart: between(placeOn(first, root), placeOn(last, root)), seam: Paint.seam(App.figures[0], leader()) };)");
+    EXPECT_NEAR(far["z"].get<double>(), 14.4, 0.2);
+    EXPECT_LT(far["low"].get<double>(), far["z"].get<double>() - 2);
+    EXPECT_GT(far["high"].get<double>(), far["z"].get<double>() + 2);
+    EXPECT_NEAR(far["seen"][0].get<double>(), 390, 60) << "in the middle of the stage";
+    EXPECT_LT(far["apart"].get<double>(), 1e-3);
+    EXPECT_LT(far["seam"]["mm"].get<double>(), 0.01);
+    EXPECT_LT(far["seam"]["degrees"].get<double>(), 0.01);
+    // What goes wrong is said on the page.
+    browser_.run("setTimeout(() => { throw new Error('a rotten apple'); })");
+    browser_.run("return new Promise((done) => setTimeout(done, 50))");
+    EXPECT_THAT(said("byId('trouble').textContent").get<std::string>(), HasSubstr("rotten"));
+}
+
+TEST_F(PageTest, OfStatesEveryButtonTakesWhileTheyPlay) {
+    pack("[target]\nconvention = \"y-up-metre\"\n");
+    write_text(folder_ / "s.toml",
+               "start = \"stand\"\nflags = { walking = false, carrying = false }\n[[state]]\n"
+               "name = \"stand\"\n[[state]]\nname = \"walk\"\n[[way]]\nfrom = \"stand\"\n"
+               "to = \"walk\"\nwhen = \"walking\"\n");
+    ASSERT_EQ(run_tool("play " + path("crates/tamsin") + " --states " + path("s.toml") +
+                       " --seconds 1 --quiet -o " + path("a.html"))
+                  .exit,
+              0);
+    browser_.open(folder_ / "a.html", "#flat");
+    const auto said = [&](const std::string& what) { return browser_.run("return " + what); };
+    for (int i = 1; i <= 3; ++i) {
+        browser_.click("[data-flag=carrying]", 350);
+        EXPECT_EQ(said("States.machine.flags.carrying"), i % 2 == 1) << i;
+    }
+    browser_.run("document.querySelector('[data-flag=walking]').focus()");
+    browser_.key("Enter");
+    browser_.run("return new Promise((done) => setTimeout(done, 300))");
+    EXPECT_EQ(said("[document.activeElement.dataset.flag, App.clip, App.playing]"),
+              json::parse(R"(["walking","walk",true])"));
+    // A click on the time line leaves the states, which is said; their keys go back to them.
+    browser_.drag("#line", 2, 12);
+    EXPECT_EQ(said("[States.on, App.playing]"), json::parse("[false,false]"));
+    EXPECT_THAT(said("byId('shown').textContent").get<std::string>(), HasSubstr("states wait"));
+    browser_.key("c");
+    EXPECT_EQ(said("[States.on, App.playing, States.machine.flags.carrying]"),
+              json::parse("[true,true,false]"));
+    browser_.key("Home");
+    EXPECT_LT(said("States.machine.seconds").get<double>(), 0.25);
+    EXPECT_THAT(said("App.errors"), SizeIs(0));
+}
+
+TEST_F(PageTest, NothingIsBlankWithoutJointsAndFiguresOfOneNameAreToldApart) {
+    // One corner at the origin, one a metre up, one a metre ahead.
+    std::vector<unsigned char> corners(36);
+    const float places[] = {0, 0, 0, 0, 1, 0, 0, 0, 1};
+    std::memcpy(corners.data(), places, 36);
+    const std::string board =
+        R"("buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
+        test::base64(corners) +
+        R"("}],"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,
+        "componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[0,1,1]}],
+        "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}])";
+    for (const auto& [more, height] :
+         {std::pair(std::string(R"("scenes":[{}])"), 0.001), std::pair(board, 1.0)}) {
+        write_text(folder_ / "a.gltf", R"({"asset":{"version":"2.0"},)" + more + "}");
+        ASSERT_EQ(run_tool("view --replace " + path("a.gltf") + " -o " + path("a.html")).exit, 0);
+        EXPECT_EQ(browser_.open(folder_ / "a.html", "#flat", "return [App.errors, App.height]"),
+                  json::array({json::array(), height}));
+    }
+    fs::create_directory(folder_ / "b");
+    fs::copy(folder_ / "a.gltf", folder_ / "b/a.gltf");
+    ASSERT_EQ(run_tool("view --replace " + path("a.gltf") + " " + path("b/a.gltf") + " -o " +
+                       path("a.html"))
+                  .exit,
+              0);
+    EXPECT_EQ(
+        browser_.open(
+            folder_ / "a.html", "#flat",
+            "return [document.title, byId('what').textContent, App.figures.map((f) => f.name)]"),
+        json::parse(R"(["a","2 figures",["a, file 1","a, file 2"]])"));
+}
+
 TEST_F(PageTest, FilesBesideThePageAreReadWhenTheyAreShown) {
     pack("[target]\nconvention = \"y-up-metre\"\n");
     const std::string crate = path("crates/tamsin"), page = path("far away/a #1.html");
@@ -545,15 +656,15 @@ TEST_F(PageTest, FilesBesideThePageAreReadWhenTheyAreShown) {
     EXPECT_EQ(fs::file_size(whole) < fs::file_size(page) + 1'000'000, true);
     EXPECT_GT(fs::file_size(whole), fs::file_size(page) + 50'000);
     // The same places, from other files.
-    const json embedded = browser_.open(whole, "#flat-check");
-    fs::copy(folder_ / "far away/a #1.files", browser_.folder() / "a #1.files");
-    const json linked = browser_.open(page, "#flat-check");
+    const json embedded = browser_.open(whole, "#flat-check", "");
+    const json linked = browser_.open(page, "#flat-check", "");
     EXPECT_EQ(linked["figures"], embedded["figures"]);
     EXPECT_THAT(linked["state"]["errors"], SizeIs(0));
     // Without the folder it says what is wrong.
-    fs::remove_all(browser_.folder() / "a #1.files");
-    const std::string dom = browser_.dom(page, "#flat");
-    EXPECT_THAT(dom, HasSubstr("could not be loaded: the folder belongs beside this page"));
+    fs::rename(folder_ / "far away/a #1.files", folder_ / "elsewhere");
+    const json lost = browser_.open(page, "#flat", "return byId('trouble').textContent");
+    EXPECT_THAT(lost.get<std::string>(), HasSubstr("belongs beside this page"));
+    fs::rename(folder_ / "elsewhere", folder_ / "far away/a #1.files");
     // Not replaced unasked, and then nothing else changes; replaced, the old clips go.
     const auto before = there();
     EXPECT_EQ(run_tool("view " + crate + " --match walk --linked -o '" + page + "'").exit, 4);

@@ -30,9 +30,9 @@ struct PageClip {
 
 /// A figure on the page, with its clips.
 struct PageFigure {
-    std::string name;  ///< figures of one name are told apart by `from`, then by numbers
+    std::string name;       ///< figures of one name are told apart by `from`, then by numbers
     std::string from = {};  ///< the crate's folder; "file" of a scene file
-    std::size_t skin = 0;  ///< index of its GLB file
+    std::size_t skin = 0;   ///< index of its GLB file
     std::vector<PageClip> clips;
     std::string manifest;                    ///< crate.json of a crate; empty without
     std::vector<std::string> source_joints;  ///< of the places of the source

@@ -108,7 +108,7 @@ void tell_apart(std::vector<PageFigure>& figures) {
         if (named[figure.name] < 2) continue;
         const std::string whole = figure.name + "/" + figure.from;
         std::string label = figure.name + ", " + figure.from;
-        if (from[whole] > 1) label += fmt::format(" {}", ++number[whole]);
+        if (from[whole] > 9) label += fmt::format(" {}", ++number[whole]);
         figure.name = label;
     }
 }
@@ -140,7 +140,8 @@ Status add_crate(Page& page, const std::filesystem::path& folder, const std::str
     PageFigure figure;
     figure.name = manifest.name;
     figure.from = folder.lexically_normal().filename().string();
-    if (figure.from.empty()) figure.from = folder.lexically_normal().parent_path().filename().string();
+    if (figure.from.empty())
+        figure.from = folder.lexically_normal().parent_path().filename().string();
     std::map<std::string, std::size_t> placed;
     const auto place = [&](const FileRecord& record) -> Result<std::size_t> {
         const auto found = placed.find(record.file);
