@@ -39,8 +39,9 @@ std::optional<ReadResult> read_as(const Common& common, const std::string& file,
 struct DescribeRequest : Common {
     std::vector<std::string> files;
     TypedConvention truth;
-    std::string rig;  ///< a rig sheet to bind to each file
-    bool tree = false, dump = false;
+    std::string rig;        ///< a rig sheet to bind to each file
+    std::string clip = {};  ///< a pattern: only say where clips are
+    bool tree = false, dump = false, joints = false;
 };
 int describe(const DescribeRequest& request);
 

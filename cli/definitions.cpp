@@ -76,10 +76,15 @@ Command describe_command(DescribeRequest& r) {
                          "A rig sheet: print what it evaluates, in order, and what it leaves alone",
                          {},
                          Names::kToml});
+    c.options.push_back({"--clip", &r.clip, "PATTERN",
+                         "Only say in which files the clips or timelines are whose names fit"});
+    c.options.push_back({"--joints", &r.joints, "",
+                         "Print the joints as a target's joint list, to begin one with"});
     add_verbose(c, r, "Everything of each file, where there are several");
     add_common(c, r);
     c.examples = {"mellow describe tamsin.glb --unit cm --up +Z --front -Y --tree",
-                  "mellow describe captures", "mellow describe walk.glb --dump > walk.motion.txt"};
+                  "mellow describe captures", "mellow describe captures --clip \"walk*\"",
+                  "mellow describe walk.glb --dump > walk.motion.txt"};
     c.run = [&r] { return describe(r); };
     return c;
 }

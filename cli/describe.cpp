@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <span>
 
+#include "find_clips.h"
 #include "mellow/motion_text.h"
 #include "mellow/parallel.h"
 #include "mellow/recipe.h"
@@ -102,7 +103,7 @@ class Describer {
     }
 
     bool several() const { return files_.size() > 1; }
-    bool in_full() const { return !several() || request_.verbose; }
+    bool in_full() const { return !several() || request_.verbose || request_.tree; }
 
     int failed(const std::string& file, const Findings& findings) {
         if (!several()) return fail(request_, findings);
@@ -190,10 +191,13 @@ int describe(const DescribeRequest& request) {
     }
     auto files = expanded(request.files);
     if (!files) return fail(request, files.failures());
-    if (request.tree && files.value().size() > 1 && !request.verbose)
-        return misused(request, "--tree", fmt::format("{} files", files.value().size()),
-                       "one file, or --verbose beside it");
     if (request.dump) return dump(request, files.value());
+    if (!request.clip.empty()) return find_clips(request, files.value());
+    if (request.joints && (files.value().size() > 1 || request.json))
+        return misused(request, "--joints",
+                       fmt::format("{} files, or --json", files.value().size()),
+                       "one figure or crate");
+    if (request.joints) return list_joints(request, files.value()[0]);
     if (files.value().size() == 1 && fs::path(files.value()[0]).extension() == ".toml")
         return describe_recipe(request, files.value()[0]);
     return Describer(request, std::move(files).value()).run(sheet);

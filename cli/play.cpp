@@ -53,7 +53,7 @@ std::string text_of(const Told& told) {
                                               : " = no");
         }
         if (step.began) {
-            const double w = step.mix.back().second;
+            const double w = step.mix.back().first == step.state ? step.mix.back().second : 0;
             line(step, step.seconds,
                  (step.state == state ? "again" : "from " + state) +
                      (w < 1 ? fmt::format(", {:.0f} % of it", 100 * w) : ""));

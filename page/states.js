@@ -46,9 +46,9 @@ class Machine {
 
   clip(layer) { return clipOf(this.figure, layer.state.clip); }
   last() { return this.layers[this.layers.length - 1]; }
-  weight(layer) {
-    if (layer.blended >= layer.blend) return 1;
-    const u = layer.blended / layer.blend;
+  weight(layer, blended = layer.blended) {
+    if (blended >= layer.blend) return 1;
+    const u = blended / layer.blend;
     return layer.shape === 'linear' ? u : u * u * (3 - 2 * u);
   }
 
@@ -161,8 +161,9 @@ class Machine {
     let way = null;
     for (const layer of this.layers) {
       const own = layer === this.last() ? this.move(layer, dt) : this.through(layer, dt);
+      // Of a step its middle stands for all of it.
+      way = way ? Rigid.mix(way, own, this.weight(layer, layer.blended + dt / 2)) : own;
       layer.blended += dt;
-      way = way ? Rigid.mix(way, own, this.weight(layer)) : own;
     }
     this.heading += wrapped(twistOf(way.q, this.up));
     this.place = Rigid.join(this.place, way);

@@ -366,7 +366,7 @@ std::vector<Fault> faults() {
              v[v.size() - 4] = bent.x, v[v.size() - 3] = bent.y, v[v.size() - 2] = bent.z,
                           v[v.size() - 1] = bent.w;
          }},
-        {"facts", &kWalk, "extras that say something else",
+        {"loop-told", &kWalk, "extras that say something else",
          [](Scene& s) {
              s.timelines[0].extras = change(s.timelines[0].extras, "\"closed\"", "\"once\"");
          }},
@@ -523,6 +523,9 @@ TEST_F(CheckTest, ReportsForPeopleMachinesAndBuildServers) {
     for (const pugi::xml_node test : suite.children("testcase")) {
         ++tests;
         failures += test.child("failure") ? 1 : 0;
+        if (test.attribute("name").value() == std::string("up")) {
+            EXPECT_STREQ(test.child("system-out").child_value(), "wanted: +Z\nfound: +Z");
+        }
         if (test.attribute("name").value() == std::string("hand") && test.child("failure")) {
             EXPECT_STREQ(test.child("failure").attribute("message").value(), "right");
         }

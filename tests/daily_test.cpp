@@ -12,6 +12,8 @@ namespace {
 
 using namespace test;
 using nlohmann::json;
+using testing::AllOf;
+using testing::EndsWith;
 using testing::HasSubstr;
 using testing::SizeIs;
 
@@ -370,7 +372,22 @@ TEST_F(DailyTest, WholeTurnsOnTheWayAreCounted) {
     EXPECT_THAT(
         read_text(folder_ / "d.toml"),
         AllOf(HasSubstr("turn 360 degrees"), HasSubstr("travel = [\"ground\", \"heading\"]")));
-    EXPECT_EQ(tool("describe figure.glb figure.glb --tree").exit, 2) << "one at a time";
+    const ToolRun trees = tool("describe figure.glb d.glb --tree");
+    EXPECT_EQ(trees.exit, 3) << "there is no d.glb";
+    EXPECT_THAT(trees.out, HasSubstr("  head"));
+    // Where clips are: of files as of crates, by a pattern; and joints as a list to begin with.
+    EXPECT_EQ(tool("pack d.toml").exit, 0);
+    const ToolRun where = tool("describe figure.glb crates/figure --clip \"m*\"");
+    EXPECT_THAT(where.out, AllOf(HasSubstr("move     2.000 s  figure.glb\n"),
+                                 HasSubstr("move     2.000 s  crates/figure/clips/move.glb\n")));
+    const auto found = nlohmann::json::parse(tool("describe crates/figure --clip move --json").out);
+    EXPECT_EQ(found["clips"].size(), 1U);
+    EXPECT_THAT(tool("describe crates/figure --clip mvoe").err,
+                HasSubstr("did you mean \"move\"?"));
+    EXPECT_THAT(tool("describe figure.glb --joints").out, EndsWith(".\nhips\n  head\n"));
+    EXPECT_THAT(tool("describe crates/figure --joints").out,
+                EndsWith(".\nroot\n  hips\n    head\n"));
+    EXPECT_EQ(tool("describe figure.glb crates/figure --joints").exit, 2);
 }
 
 }  // namespace

@@ -271,6 +271,21 @@ TEST_F(PlayTest, BlendsAreMixturesOfBothPoses) {
     EXPECT_NEAR(p.y, wanted.y, 1e-5);
     EXPECT_NEAR(std::hypot(p.x, p.z), std::hypot(wanted.x, wanted.z), 1e-4);
     EXPECT_EQ(game.advance(0.3).mix.size(), 1U);
+    // However long steps are, travel is mixed as it is in short ones: by the weights of the middle.
+    const auto way = [&](int steps) {
+        StandIn walks =
+            player(test::change(kStates, "when = \"walking\"\n",
+                                "when = \"walking\"\nblend = 1\nblend_shape = \"linear\"\n"));
+        walks.set("walking", true);
+        PlayStep last;
+        for (int k = 0; k < steps; ++k) last = walks.advance(1.0 / steps);
+        return length(last.root);
+    };
+    EXPECT_NEAR(way(1), 0.5, 0.02);
+    EXPECT_NEAR(way(4), way(100), 0.005);
+    StandIn begun = player();
+    begun.send("pick");
+    EXPECT_THAT(begun.advance(0).mix, SizeIs(1)) << "nothing of weight 0";
     // What is left of a step when a clip has ended passes as well: pick lasts 4 s, its blend 5.
     const std::string stays = kStates.substr(0, kStates.rfind("[[way]]"));
     StandIn slow = player(test::change(stays, "blend = 0.5", "blend = 5"));
@@ -367,6 +382,35 @@ TEST_F(PlayTest, WhatWillNotWorkIsSaid) {
     EXPECT_THAT(said(test::change(kStates, "blend = 0.5", "blend = 9")), ElementsAre("blend-long"));
     const std::string still = "start = \"stand\"\n[[state]]\nname = \"stand\"\n";
     EXPECT_THAT(said(still), ElementsAre("cue-unreached"));
+}
+
+TEST_F(PlayTest, WaysThatAreNeverTakenAreSaid) {
+    const auto said = [&](const std::string& ways) {
+        std::vector<std::string> out;
+        for (const Finding& f :
+             player(kStates + "[[state]]\nname = \"rest\"\nclip = \"stand\"\n" + ways).check())
+            if (f.code == Code::kWayShadowed || f.code == Code::kStateUnreached)
+                out.push_back(f.found);
+        return out;
+    };
+    const std::string to_rest = "[[way]]\nfrom = \"stand\"\nto = \"rest\"\n";
+    // That from stand to walk asks for less, and stands before it.
+    EXPECT_THAT(
+        said(to_rest + "when = [\"walking\"]\non = \"wave\"\n"),
+        ElementsAre(AllOf(HasSubstr("\"stand\" to \"rest\" is never taken: that to \"walk\""),
+                          HasSubstr("stands before it")),
+                    "no way that can be taken leads to \"rest\""));
+    EXPECT_THAT(said(to_rest + "when = [\"walking\", \"not walking\"]\n"),
+                ElementsAre(HasSubstr("asks for a flag and for its opposite"), _));
+    EXPECT_THAT(
+        said(to_rest + "when = [\"walking\"]\npriority = 1\n"),
+        ElementsAre(HasSubstr("\"stand\" to \"walk\" is never taken: that to \"rest\""), _));
+    EXPECT_THAT(said(to_rest + "when = [\"not walking\"]\n"), SizeIs(0));
+    // Who waits for a signal, or for the end, leaves all other moments to those behind.
+    EXPECT_THAT(said(to_rest + "on = \"wave\"\n" + to_rest + "at_end = true\n" + to_rest +
+                     "when = [\"not walking\"]\n"),
+                SizeIs(0));
+    EXPECT_THAT(said("").size(), 1U) << "no way leads to rest";
 }
 
 TEST_F(PlayTest, MistakesAreToldByTheirLine) {

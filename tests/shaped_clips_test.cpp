@@ -396,7 +396,8 @@ TEST_F(RoundTest, CuesFollowCutsRepeatsMirrorsAndTime) {
     EXPECT_NE(glb.find(R"({"name":"step_right","seconds":0.5,"until":0.625,"joint":"foot.R"})"),
               glb.npos);
     EXPECT_THAT(read_text(folder_ / "crates/tamsin/cues.csv"),
-                HasSubstr("mix,step_left,0.5,0.625,15,foot.L\n"));
+                AllOf(HasSubstr("mix,step_left,0.5,0.625,15,foot.L,,\n"),
+                      HasSubstr("\"{\"\"loud\"\":0.5}\"\n")));
     EXPECT_EQ(open_crate(folder_ / "crates/tamsin").value().clips[1].cues,
               report.clips[1].clip.cues);
     // A cue on the first frame waits with it.

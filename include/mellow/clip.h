@@ -10,6 +10,7 @@
 #pragma once
 
 #include <array>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -60,6 +61,9 @@ struct Travel {
     double height_change_m = 0;
     double heading_change_rad = 0;  ///< about up, counter-clockwise seen from above, unwrapped
     double speed_m_s = 0;           ///< path over seconds
+    /// Which way the figure heads at the first sample, about up from its front: start_heading().
+    /// Nothing where nobody has measured it.
+    std::optional<double> start_heading_rad;
     /// What one loop adds: inverse(root at start) * (root at end), as place and heading.
     Vec3 step;
     double step_heading_rad = 0;

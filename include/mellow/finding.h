@@ -100,6 +100,8 @@ enum class Code {
     kLeftBehind,
     kOverruled,
     kNoEffect,
+    kTurnedStart,
+    kWayShadowed,
     kUsage,
 };
 

@@ -73,6 +73,15 @@ struct ClipChoice {
     bool takes(const std::string& name, const std::string& group) const;
 };
 
+/// What the root of some clips is to carry: no more, and no less where the figure goes that way.
+struct RootRule {
+    std::vector<std::string> names, groups;  ///< patterns; a clip fits each list that is not empty
+    bool ground = false, height = false, heading = false;
+
+    /// True for a clip of that name and group.
+    bool takes(const std::string& name, const std::string& group) const;
+};
+
 /// What an engine wants, as one value.
 struct Target {
     std::string name = "y-up-metre";
@@ -95,10 +104,12 @@ struct Target {
     std::optional<std::array<int, 2>> ids;  ///< first and last number that clips may have
     ClipChoice clips;
 
-    int first_frame = 0;          ///< the number of a clip's first sample: 0 or 1
-    bool rest_first = false;      ///< a sample at rest stands before those of each clip
-    bool starts_at_rest = false;  ///< the first sample of every clip is the rest pose
-    bool cameras = true;          ///< joints and fields of view of cameras are kept
+    int first_frame = 0;                     ///< the number of a clip's first sample: 0 or 1
+    bool rest_first = false;                 ///< a sample at rest stands before those of each clip
+    bool starts_at_rest = false;             ///< the first sample of every clip is the rest pose
+    std::optional<double> starts_ahead_rad;  ///< no clip begins turned away by more
+    std::vector<RootRule> roots;             ///< the first that takes a clip counts
+    bool cameras = true;                     ///< joints and fields of view of cameras are kept
     bool statics = true;  ///< so are meshes that are not of the figure, where the recipe does
     bool lights = true;   ///< a source may have lights, which are left out; else it is refused
     Pictures pictures = Pictures::kEmbedded;

@@ -72,6 +72,10 @@ Travel travel_of_root(const Clip& clip, const Skeleton& skeleton);
 /// with ground and heading, whichever of them `parts` has: on the ground and about up.
 Transform start_frame(const Clip& clip, const Skeleton& skeleton, int hips,
                       const TravelParts& parts, const std::vector<int>& feet = {});
+/// Which way a clip heads at its first sample, radians about up from where the figure rests,
+/// counter-clockwise seen from above: joint 0 where it carries heading (clip.travel), else joint
+/// `hips`.
+double start_heading(const Clip& clip, const Skeleton& skeleton, int hips);
 /// Whether any of the feet ever stands, as extract_travel() takes it.
 bool any_foot_stands(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet);
 

@@ -89,6 +89,8 @@ constexpr std::array kNames{
     "left-behind",
     "overruled",
     "no-effect",
+    "turned-start",
+    "way-shadowed",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

@@ -61,6 +61,13 @@ bool changes(const Curve& curve) {
     return false;
 }
 
+/// The group that the extras of an animation say.
+std::string said_group(const Timeline& timeline) {
+    if (timeline.extras.empty()) return {};
+    JsonMembers facts(Bytes(timeline.extras.begin(), timeline.extras.end()));
+    return !facts.failed() && facts.has("group") ? facts.text("group") : std::string();
+}
+
 /// What the extras of an animation say of it.
 std::optional<LoopForm> said_loop(const Timeline& timeline) {
     if (timeline.extras.empty()) return {};
@@ -206,17 +213,20 @@ void Checker::timeline(const CheckedFile& file, const Timeline& timeline,
     }
     const auto said = said_loop(timeline);
     if (listed != nullptr && said)
-        demand("facts", what,
+        demand("loop-told", what,
                fmt::format("loop: {}, as the manifest says", mellow::name(listed->facts.loop)),
                std::string(mellow::name(*said)), *said == listed->facts.loop,
                "pack the crate again");
     if (listed != nullptr) {
         const auto samples = std::llround((last - first) * target_.rate.per_second()) + 1 -
                              (target_.rest_first ? 1 : 0);
-        demand("facts", what,
+        demand("samples-told", what,
                fmt::format("{} samples, as the manifest says", listed->facts.samples),
                std::to_string(samples), samples == listed->facts.samples, "pack the crate again");
     }
+    if (traits(file.format).parents && (target_.starts_ahead_rad || !target_.roots.empty()))
+        root(file, what, timeline,
+             listed != nullptr ? listed->facts.labels.group : said_group(timeline));
     ends(file, what, timeline,
          listed != nullptr ? listed->facts.loop : said.value_or(LoopForm::kOnce));
 }
@@ -264,10 +274,7 @@ void Checker::grid(const CheckedFile& file, const std::string& what, const Timel
            "a shorter range");
 }
 
-/// First and last sample.
-void Checker::ends(const CheckedFile& file, const std::string& what, const Timeline& timeline,
-                   LoopForm loop) {
-    if (!traits(file.format).parents) return;  // its joints do not hang together here
+Scene Checker::inside_alone(const CheckedFile& file, const Timeline& timeline) const {
     Scene inside;
     inside.nodes = file.scene.nodes;
     inside.skins = file.scene.skins;
@@ -277,6 +284,14 @@ void Checker::ends(const CheckedFile& file, const std::string& what, const Timel
     inside.convention = target_.convention;
     inside.stack_convention = file.scene.stack_convention;
     to_inside(inside);
+    return inside;
+}
+
+/// First and last sample.
+void Checker::ends(const CheckedFile& file, const std::string& what, const Timeline& timeline,
+                   LoopForm loop) {
+    if (!traits(file.format).parents) return;  // its joints do not hang together here
+    const Scene inside = inside_alone(file, timeline);
     const Timeline& t = inside.timelines[0];
     const auto [first, last] = key_span(t);
     const auto at_time = [&](double s) { return locals_of(inside, pose_at(inside, t, s)); };

@@ -62,7 +62,12 @@ std::string check_junit(const std::vector<CheckReport>& reports) {
             pugi::xml_node test = suite.append_child("testcase");
             test.append_attribute("classname") = place(d).c_str();
             test.append_attribute("name") = d.id.c_str();
-            if (d.met) continue;
+            if (d.met) {
+                test.append_child("system-out")
+                    .append_child(pugi::node_pcdata)
+                    .set_value(fmt::format("wanted: {}\nfound: {}", d.wanted, d.found).c_str());
+                continue;
+            }
             pugi::xml_node failure = test.append_child("failure");
             failure.append_attribute("message") = d.found.c_str();
             failure.append_child(pugi::node_pcdata)

@@ -53,6 +53,11 @@ class Checker {
     void same_joints(const CheckedFile& file, const Scene& skin);
     void ends(const CheckedFile& file, const std::string& what, const Timeline& timeline,
               LoopForm loop);
+    /// One animation on the joints of its file, inside.
+    Scene inside_alone(const CheckedFile& file, const Timeline& timeline) const;
+    /// What the root carries, and which way the clip begins.
+    void root(const CheckedFile& file, const std::string& what, const Timeline& timeline,
+              const std::string& group);
 
     const Target& target_;
     CheckReport& report_;

@@ -92,6 +92,8 @@ void write_clip_facts(JsonWriter& json, const ClipInfo& clip, const Conversion& 
         json.member("height_change_m", tidy(t.height_change_m));
         json.member("heading_change_degrees", tidy(out.angle(t.heading_change_rad) * kDegrees));
         json.member("speed_m_s", tidy(t.speed_m_s));
+        if (t.start_heading_rad)
+            json.member("start_heading_degrees", tidy(out.angle(*t.start_heading_rad) * kDegrees));
         json.list("step", std::array{tidy(step.x), tidy(step.y), tidy(step.z)});
         json.member("step_heading_degrees", tidy(out.angle(t.step_heading_rad) * kDegrees));
     });
@@ -131,6 +133,8 @@ ClipInfo clip_from_facts(JsonMembers& facts, const Conversion& in) {
     t.height_change_m = travel.number("height_change_m");
     t.heading_change_rad = in.angle(travel.number("heading_change_degrees")) / kDegrees;
     t.speed_m_s = travel.number("speed_m_s");
+    if (travel.has("start_heading_degrees"))
+        t.start_heading_rad = in.angle(travel.number("start_heading_degrees")) / kDegrees;
     t.step = in.point(travel.vector("step"));
     t.step_heading_rad = in.angle(travel.number("step_heading_degrees")) / kDegrees;
     return clip;

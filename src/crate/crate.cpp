@@ -8,6 +8,7 @@
 
 #include "crate/clip_files.h"
 #include "disk/hash.h"
+#include "math/degrees.h"
 
 namespace mellow {
 namespace {
@@ -42,6 +43,9 @@ Result<StoredFile> listed(const std::filesystem::path& folder, const FileRecord&
         }};
 }
 
+/// A figure that begins turned by less is not told of on the sheet.
+constexpr double kTurnedStart_rad = 20 / kDegrees;
+
 /// The words beside a clip on the contact sheet.
 std::vector<std::string> sheet_lines(const ClipInfo& clip) {
     std::vector<std::string> lines{clip.name};
@@ -60,6 +64,9 @@ std::vector<std::string> sheet_lines(const ClipInfo& clip) {
         if (t.channels) lines.push_back("kept as channels");
         if (t.height) lines.push_back(fmt::format("height {:+.2f} m", t.height_change_m));
     }
+    if (const double turned = t.start_heading_rad.value_or(0); std::abs(turned) > kTurnedStart_rad)
+        lines.push_back(fmt::format("begins {:.0f} degrees {}", std::abs(turned) * kDegrees,
+                                    turned > 0 ? "left" : "right"));
     return lines;
 }
 

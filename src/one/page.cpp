@@ -108,7 +108,7 @@ void tell_apart(std::vector<PageFigure>& figures) {
         if (named[figure.name] < 2) continue;
         const std::string whole = figure.name + "/" + figure.from;
         std::string label = figure.name + ", " + figure.from;
-        if (from[whole] > 9) label += fmt::format(" {}", ++number[whole]);
+        if (from[whole] > 1) label += fmt::format(" {}", ++number[whole]);
         figure.name = label;
     }
 }

@@ -4,10 +4,14 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numbers>
+#include <set>
 
+#include "base/json_writer.h"
 #include "base/text.h"
 #include "crate/file_names.h"
 #include "disk/hash.h"
+#include "math/degrees.h"
 #include "pack/crate_files.h"
 #include "pack/crate_output.h"
 #include "recipe/checks.h"
@@ -21,6 +25,16 @@ std::string csv_cell(const std::string& text) {
     std::string out = "\"";
     for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
     return out + "\"";
+}
+
+/// Names and what they are as a JSON object; nothing where there are none.
+template <class Pairs>
+std::string pairs_text(const Pairs& pairs) {
+    if (pairs.empty()) return {};
+    JsonWriter json;
+    json.begin_object();
+    for (const auto& [name, value] : pairs) json.member(name, value);
+    return json.end_object().take_text();
 }
 
 }  // namespace
@@ -93,25 +107,63 @@ void CrateOutput::note_idle_morphs() {
                                     drop + "   # if no game sets them"});
 }
 
+/// Few clips that begin turned away where most begin one way: somebody forgot to turn them.
+void CrateOutput::note_turned_starts() {
+    constexpr double kAlike_rad = 15 / kDegrees, kTurned_rad = 40 / kDegrees, kMost = 0.75;
+    const auto apart = [](double a, double b) {
+        return std::abs(std::remainder(a - b, 2 * std::numbers::pi));
+    };
+    const std::vector<PackedClip>& clips = report_.clips;
+    const auto heading = [&](const PackedClip& c) {
+        return c.clip.travel.start_heading_rad.value_or(0);
+    };
+    const auto fitting = [&](const PackedClip& like) {
+        return std::ranges::count_if(clips, [&](const PackedClip& c) {
+            return apart(heading(c), heading(like)) < kAlike_rad;
+        });
+    };
+    if (clips.size() < 3 || jobs_->figure().scene().skins.empty()) return;
+    const PackedClip& usual =
+        *std::ranges::max_element(clips, {}, [&](const PackedClip& c) { return fitting(c); });
+    if (static_cast<double>(fitting(usual)) < kMost * static_cast<double>(clips.size())) return;
+    std::set<std::string> placed;  // somebody has said which way they head
+    for (const ClipJob& job : jobs_->clips())
+        if (job.clip.place.any()) placed.insert(job.clip.range.name);
+    for (const PackedClip& clip : clips) {
+        if (apart(heading(clip), heading(usual)) < kTurned_rad || placed.contains(clip.clip.name))
+            continue;
+        std::vector<Edit> edits{{"", "start", "\"origin\""}};
+        const std::string remedy = edit_lines(edits, "in the clip: it begins ahead");
+        report_.findings.push_back(
+            {Code::kTurnedStart, Severity::kWarning, clip.where,
+             fmt::format("it begins headed {:+.0f} degrees, {} of {} clips begin at {:+.0f}",
+                         heading(clip) * kDegrees, fitting(usual), clips.size(),
+                         heading(usual) * kDegrees),
+             "clips of one figure that begin one way", remedy, std::move(edits)});
+    }
+}
+
 Result<PackReport> CrateOutput::finish() {
     const bool drawn = !options_.share && fit_to_place();  // a part is no use for pictures
     if (recipe_.picture && drawn) MELLOW_CHECK(draw());
     if (recipe_.thumbnails && drawn) MELLOW_CHECK(draw_thumbnails());
     check_written(folder_->path(), target_, std::move(known_), report_, recipe_.checks);
     if (!options_.share) note_idle_morphs();
+    if (!options_.share) note_turned_starts();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)
         if (!level) report_.off.emplace_back(name(code));
     MELLOW_CHECK(write_tables(*folder_, report_));
     if (jobs_->has_cues() || recipe_.motion.cues)
         MELLOW_CHECK(folder_->write_text(kCuesFile, [&](const TextSink& out) {
-            out("clip,name,seconds,until,sample,joint\n");
+            out("clip,name,seconds,until,sample,joint,tags,values\n");
             for (const PackedClip& packed : report_.clips)
                 for (const Cue& cue : packed.clip.cues)
-                    out(fmt::format("{},{},{:.9g},{:.9g},{},{}\n", packed.clip.name,
+                    out(fmt::format("{},{},{:.9g},{:.9g},{},{},{},{}\n", packed.clip.name,
                                     csv_cell(cue.name), cue.first, cue.last,
                                     std::lround(cue.first * packed.clip.rate.per_second()),
-                                    csv_cell(cue.joint)));
+                                    csv_cell(cue.joint), csv_cell(pairs_text(cue.tags)),
+                                    csv_cell(pairs_text(cue.values))));
         }));
     MELLOW_CHECK(folder_->write_text(kRecipeFile, [&](const TextSink& out) { out(recipe_.text); }));
     if (!options_.rehearse) MELLOW_CHECK(place(*folder_, fit_to_place(), options_.keep, report_));

@@ -107,6 +107,7 @@ class CrateOutput {
     Status settle_rest(Scene& skin);
     void check_size(const Bounds& bounds);
     void note_idle_morphs();
+    void note_turned_starts();
     void note_not_chosen();
     Status settle_share();
     Finding not_there(std::size_t i) const;

@@ -81,6 +81,8 @@ void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memo
                    jobs.figure().feet());
     if (job.clip.place.any())
         place_clip(baked.clip, jobs.figure().skeleton(), out.place, jobs.figure().root());
+    baked.clip.travel.start_heading_rad =
+        start_heading(baked.clip, jobs.figure().skeleton(), jobs.figure().hips());
     facts.findings = judge_baked(recipe, jobs.figure(), job, baked, facts);
     out.clip = std::move(baked.clip);
     if (job.clip.travel.channels) travel_channels(out.clip, jobs.figure().skeleton());

@@ -11,6 +11,7 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "mellow/play.h"
+#include "play/leads.h"
 #include "play/played_motion.h"
 
 namespace mellow {
@@ -34,9 +35,10 @@ struct StandIn::Parts {
         double blend = 0, blended = 0;  ///< seconds: in all, and so far
         CurveShape shape = CurveShape::kSmooth;
 
-        double weight() const {
-            if (blended >= blend) return 1;
-            const double u = blended / blend;
+        double weight() const { return weight_at(blended); }
+        double weight_at(double seconds) const {
+            if (seconds >= blend) return 1;
+            const double u = seconds / blend;
             return shape == CurveShape::kLinear ? u : u * u * (3 - 2 * u);
         }
     };
@@ -170,8 +172,9 @@ struct StandIn::Parts {
         for (std::size_t i = 0; i < playing.size(); ++i) {
             Playing& p = playing[i];
             const Transform own = i + 1 == playing.size() ? move(p, dt) : move_through(p, dt);
+            // Of a step its middle stands for all of it.
+            way = i == 0 ? own : mixed(way, own, p.weight_at(p.blended + dt / 2));
             p.blended += dt;
-            way = i == 0 ? own : mixed(way, own, p.weight());
         }
         heading += twist_angle(way.r, {0, 1, 0});
         place = joined(place, way);
@@ -242,51 +245,6 @@ struct StandIn::Parts {
 };
 
 StandIn::StandIn(std::unique_ptr<Parts> parts) : parts_(std::move(parts)) {}
-namespace {
-
-/// Which states a sheet's ways lead to, each way looked at once.
-class Leads {
-  public:
-    explicit Leads(const StateSheet& sheet) {
-        for (std::size_t s = 0; s < sheet.states.size(); ++s)
-            places_.emplace(sheet.states[s].name, static_cast<int>(s));
-        for (const Way& way : sheet.ways) to_[way.from].insert(way.to);
-    }
-
-    std::set<std::string> reached(const std::string& start) const {
-        std::set<std::string> out;
-        std::vector<std::string> open{start, "*"};
-        while (!open.empty()) {
-            const std::string from = std::move(open.back());
-            open.pop_back();
-            if (from != "*" && !out.insert(from).second) continue;
-            if (const auto found = to_.find(from); found != to_.end())
-                open.insert(open.end(), found->second.begin(), found->second.end());
-        }
-        return out;
-    }
-    /// True where a way leads from a state to another one.
-    bool away(const std::string& name) const { return other(name, name) || other("*", name); }
-    /// The states of these names, in the order of the sheet.
-    std::set<int> states(const std::vector<std::string>& names) const {
-        std::set<int> out;
-        for (const std::string& name : names)
-            if (const auto found = places_.find(name); found != places_.end())
-                out.insert(found->second);
-        return out;
-    }
-
-  private:
-    bool other(const std::string& from, const std::string& name) const {
-        const auto found = to_.find(from);
-        return found != to_.end() && found->second.size() > found->second.count(name);
-    }
-
-    std::map<std::string, int> places_;
-    std::map<std::string, std::set<std::string>> to_;  ///< by where ways begin, "*" among them
-};
-
-}  // namespace
 
 StandIn::StandIn(StandIn&&) noexcept = default;
 StandIn& StandIn::operator=(StandIn&&) noexcept = default;
@@ -333,11 +291,7 @@ Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
         for (const Cue& cue : clip.cues)
             if (!used.contains(clip.name))
                 parts->idle_cues.push_back(cue.name + " of " + clip.name);
-    for (const Way& way : parts->sheet.ways) parts->ways.push_back(&way);
-    std::stable_sort(parts->ways.begin(), parts->ways.end(), [](const Way* a, const Way* b) {
-        if (a->priority != b->priority) return a->priority > b->priority;
-        return a->from != "*" && b->from == "*";
-    });
+    parts->ways = ways_in_order(parts->sheet);
     for (const Node& node : parts->skin.nodes) parts->names.push_back(node.name);
     parts->order = parents_first(parts->skin);
     for (const auto& [flag, value] : sheet.flags) parts->flags[flag] = value;
@@ -355,6 +309,22 @@ Findings StandIn::check() const {
                        std::move(remedy)});
     };
     const Leads leads(p.sheet);
+    const auto led_to = [&](const std::string& name) {
+        return std::ranges::any_of(p.sheet.ways, [&](const Way& way) { return way.to == name; });
+    };
+    for (const DeadWay& dead : dead_ways(p.sheet))
+        add(Code::kWayShadowed, dead.way->where,
+            dead.in_front == nullptr
+                ? fmt::format("the way from \"{}\" to \"{}\" asks for a flag and for its opposite",
+                              dead.way->from, dead.way->to)
+                : fmt::format("the way from \"{}\" to \"{}\" is never taken: that to \"{}\" ({}) "
+                              "stands before it and asks for no more",
+                              dead.way->from, dead.way->to, dead.in_front->to,
+                              dead.in_front->where.text()),
+            "ways that can be taken",
+            dead.in_front == nullptr
+                ? "take one of the two out of when"
+                : "a higher priority; or what the other is not to be taken for, in its when");
     const std::set<std::string> reached = leads.reached(p.sheet.start);
     for (std::size_t s = 0; s < p.sheet.states.size(); ++s) {
         const State& state = p.sheet.states[s];
@@ -362,8 +332,9 @@ Findings StandIn::check() const {
         const int index = static_cast<int>(s);
         if (!reached.contains(state.name))
             add(Code::kStateUnreached, state.where,
-                fmt::format("no way leads to \"{}\"", state.name), "a way to it, or start",
-                "[[way]] with to = \"" + state.name + "\"");
+                fmt::format("no way {}leads to \"{}\"",
+                            led_to(state.name) ? "that can be taken " : "", state.name),
+                "a way to it, or start", "[[way]] with to = \"" + state.name + "\"");
         if (!leads.away(state.name) && !p.loops(index) && p.sheet.states.size() > 1)
             add(Code::kStateStuck, state.where,
                 fmt::format("\"{}\" plays once, and no way leads on", state.name), "a way from it",
@@ -440,7 +411,7 @@ PlayStep StandIn::advance(double seconds) {
     double rest = 1;
     for (std::size_t i = p.playing.size(); i-- > 0;) {
         const double w = i == 0 ? rest : rest * p.playing[i].weight();
-        step.mix.insert(step.mix.begin(), {p.state(p.playing[i]).name, w});
+        if (w > 0) step.mix.insert(step.mix.begin(), {p.state(p.playing[i]).name, w});
         rest -= w;
     }
     step.root = p.place.t;

@@ -185,7 +185,7 @@ Result<std::vector<PlayEvent>> parse_events(std::string_view text, const std::st
         if (error != std::errc() || rest != row.data() + first ||
             !(event.seconds >= 0 && event.seconds <= 1e6) ||
             (!out.empty() && event.seconds < out.back().seconds))
-            return broken("seconds from 0 on that do not fall");
+            return broken("seconds from 0 to a million that do not fall");
         event.name = row.substr(first + 1, second - first - 1);
         const std::string_view value = row.substr(second + 1);
         event.signal = std::find(sheet.signals.begin(), sheet.signals.end(), event.name) !=

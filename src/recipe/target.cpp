@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "disk/hash.h"
+#include "math/degrees.h"
 #include "mellow/node_mask.h"
 #include "mellow/read.h"
 #include "recipe/recipe_parts.h"
@@ -68,9 +69,35 @@ int whole(TomlTable& t, std::string_view key, double least, double most) {
     return static_cast<int>(value);
 }
 
+/// What roots are to carry, [[root_carries]].
+void read_roots(TomlTable& t, Target& target) {
+    target.roots.clear();
+    const auto rules = t.tables("root_carries");
+    for (std::size_t i = 0; i < rules.size(); ++i) {
+        TomlTable rule = t.inner(*rules[i], fmt::format("root_carries {}", i + 1));
+        RootRule out{rule.texts("clips", {}), rule.texts("groups", {})};
+        if (!rule.has("travel"))
+            rule.fail(Code::kKeyMissing, "travel", "nothing that the root is to carry",
+                      "a list, [] where it stays", "travel = [\"ground\", \"heading\"]");
+        for (const std::string& part : rule.texts("travel", {})) {
+            bool* carried = part == "ground"    ? &out.ground
+                            : part == "height"  ? &out.height
+                            : part == "heading" ? &out.heading
+                                                : nullptr;
+            if (carried != nullptr)
+                *carried = true;
+            else
+                bad(rule, "travel", "\"" + part + "\"",
+                    suggest(part, {"ground", "height", "heading"}));
+        }
+        rule.close();
+        target.roots.push_back(std::move(out));
+    }
+}
+
 void read_samples(TomlTable& t, Target& target) {
     t.knows({"rate", "rates", "loop_form", "most_samples", "first_frame", "first_pose",
-             "starts_at_rest"});
+             "starts_at_rest", "starts_ahead", "root_carries"});
     if (t.has("rate"))
         if (const auto rate = one_rate(t, "rate", t.number_or_text("rate")))
             target.rate = *rate, target.rate_told = true;
@@ -93,6 +120,9 @@ void read_samples(TomlTable& t, Target& target) {
     if (t.has("first_pose"))
         target.rest_first = t.choice("first_pose", {"rest", "motion"}) == "rest";
     target.starts_at_rest = t.flag("starts_at_rest", target.starts_at_rest);
+    if (t.has("starts_ahead"))
+        target.starts_ahead_rad = read_within(t, "starts_ahead", {}, 0, 180) / kDegrees;
+    if (t.has("root_carries")) read_roots(t, target);
 }
 
 void read_rest(TomlTable& t, Target& target) {
@@ -297,6 +327,10 @@ void read_files(TomlTable& t, Target& target) {
 bool ClipChoice::takes(const std::string& name, const std::string& group) const {
     return (names.empty() || fits_any(names, name)) &&
            (groups.empty() || fits_any(groups, group)) && !fits_any(left_out, name);
+}
+
+bool RootRule::takes(const std::string& name, const std::string& group) const {
+    return ClipChoice{names, groups, {}}.takes(name, group);
 }
 
 std::string_view name(Layout layout) {

@@ -1,6 +1,7 @@
 // A target as the text of its file; declared in target_table.h.
 #include <fmt/format.h>
 
+#include "math/degrees.h"
 #include "recipe/target_table.h"
 
 namespace mellow {
@@ -40,6 +41,8 @@ class TargetText {
         if (t_.first_frame != 0) line("first_frame", std::to_string(t_.first_frame));
         if (t_.rest_first) line("first_pose", quoted("rest"));
         if (t_.starts_at_rest) line("starts_at_rest", "true");
+        if (t_.starts_ahead_rad)
+            line("starts_ahead", fmt::format("{:.12g}", *t_.starts_ahead_rad * kDegrees));
         rest();
         joints();
         files();
@@ -110,6 +113,17 @@ class TargetText {
     void rules() {
         if (!t_.joints.renames.empty()) out_ += "[rename]\n";
         for (const auto& [from, to] : t_.joints.renames) line(quoted(from), quoted(to));
+        for (const RootRule& rule : t_.roots) {
+            out_ += "[[root_carries]]\n";
+            list("clips", rule.names);
+            list("groups", rule.groups);
+            std::vector<std::string> parts;
+            for (const auto& [has, name] :
+                 {std::pair(rule.ground, "ground"), std::pair(rule.height, "height"),
+                  std::pair(rule.heading, "heading")})
+                if (has) parts.push_back(quoted(name));
+            line("travel", fmt::format("[{}]", fmt::join(parts, ", ")));
+        }
         constexpr const char* kFates[] = {"keep", "bake", "drop"};
         for (const MorphRule& rule : t_.morphs) {
             out_ += "[[morphs]]\n";

@@ -287,6 +287,10 @@ Transform start_frame(const Clip& clip, const Skeleton& skeleton, int hips,
     return {on_ground(first.place), from_axis_angle(kUp, first.heading), {1, 1, 1}};
 }
 
+double start_heading(const Clip& clip, const Skeleton& skeleton, int hips) {
+    return headings(clip, skeleton, clip.travel.heading ? 0 : hips)[0];
+}
+
 bool any_foot_stands(const Clip& clip, const Skeleton& skeleton, const std::vector<int>& feet) {
     const auto known = standing(clip, skeleton, feet);
     return std::any_of(known.begin(), known.end(), [](const auto& k) { return k.has_value(); });

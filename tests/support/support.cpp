@@ -1,6 +1,8 @@
 #include "support.h"
 
 #include <fmt/format.h>
+#include <rapidjson/schema.h>
+#include <rapidjson/stringbuffer.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -105,6 +107,8 @@ const std::map<std::string, std::string>& severities() {
                                                           {"skeleton-differs", "stop warning"},
                                                           {"pop", "warning"},
                                                           {"travel-in-hips", "warning"},
+                                                          {"turned-start", "warning"},
+                                                          {"way-shadowed", "warning"},
                                                           {"unbaked", "warning stop"},
                                                           {"unweighted", "note"},
                                                           {"weight-sum", "warning"},
@@ -125,6 +129,34 @@ void expect_usual_severities(const Findings& findings) {
         expect_usual(std::string(name(f.severity)), std::string(name(f.code)));
 }
 
+namespace {
+
+/// What the tool says in JSON is what the schema of its command, or any where it fails, promises.
+void expect_schema(const std::string& arguments, const ToolRun& run) {
+    std::istringstream words(arguments);
+    std::string command;
+    while (words >> command && command.starts_with('-')) continue;
+    std::filesystem::path file =
+        std::filesystem::path(MELLOW_SOURCE_DIR "/docs/schemas") / (command + ".json");
+    if (!std::filesystem::exists(file)) file.replace_filename("demo.json");
+    rapidjson::Document schema, said;
+    schema.Parse(read_text(file).c_str());
+    ASSERT_FALSE(schema.HasParseError()) << file;
+    ASSERT_FALSE(said.Parse(run.out.c_str()).HasParseError()) << arguments << "\n" << run.out;
+    const rapidjson::SchemaDocument promised(schema);
+    rapidjson::SchemaValidator validator(promised);
+    if (said.Accept(validator)) return;
+    rapidjson::StringBuffer schema_at, said_at;
+    validator.GetInvalidSchemaPointer().StringifyUriFragment(schema_at);
+    validator.GetInvalidDocumentPointer().StringifyUriFragment(said_at);
+    ADD_FAILURE() << arguments << ": " << said_at.GetString() << " is not as "
+                  << schema_at.GetString() << " has it (" << validator.GetInvalidSchemaKeyword()
+                  << ")\n"
+                  << run.out.substr(0, 3000);
+}
+
+}  // namespace
+
 ToolRun run_tool(const std::string& arguments, const std::string& before) {
     const TempFolder folder;
     const std::string command = fmt::format("{} '{}' {} >'{}' 2>'{}'", before, tool(), arguments,
@@ -135,6 +167,7 @@ ToolRun run_tool(const std::string& arguments, const std::string& before) {
     static const std::regex finding("(^|\\n)(note|warning|stop)\\[([a-z-]+)\\]");
     for (std::sregex_iterator f(run.err.begin(), run.err.end(), finding), end; f != end; ++f)
         expect_usual((*f)[2], (*f)[3]);
+    if (std::regex_search(arguments, std::regex("(^| )--json( |$)"))) expect_schema(arguments, run);
     return run;
 }
 
