@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "commands.h"
 #include "mellow/crate.h"
+#include "mellow/manifest.h"
 #include "mellow/motion_check.h"
 #include "mellow/node_mask.h"
 #include "mellow/pack.h"
@@ -19,6 +20,7 @@
 #include "mellow/states.h"
 #include "mellow/stock.h"
 #include "mellow/target.h"
+#include "play/leads.h"
 #include "shown_figure.h"
 
 namespace mellow::cli {
@@ -82,7 +84,8 @@ class Picturer {
         std::vector<SheetClip> clips;
         MELLOW_CHECK(choose(all, clips));
         if (request_.what == "poses") return poses(all, clips);
-        if (clips.size() != 1)
+        // One clip; of several figures one of each, on a page of its own.
+        if (clips.size() != (all.size() > 1 && clips.size() == all.size() ? all.size() : 1))
             return Finding{Code::kUsage,
                            Severity::kStop,
                            Place::of("--what " + request_.what),
@@ -91,13 +94,22 @@ class Picturer {
                            request_.match.empty()
                                ? "--match NAME chooses it"
                                : "a pattern that one name fits: --match " + clips[0].lines[0]};
-        const Scene& skin = clips[0].skin == nullptr ? all.front().skin : *clips[0].skin;
-        const std::string title = all.front().name + ", " + clips[0].lines[0];
-        if (request_.what == "loop") return add(draw_seam(title, skin, clips[0], options_));
+        for (std::size_t i = 0; i < clips.size(); ++i) {
+            const SheetClip& clip = clips[i];
+            const std::string of =
+                all.size() > 1 ? fs::path(request_.inputs[i]).filename().string() + ", " : "";
+            MELLOW_CHECK(
+                add(of_one(clip, clip.skin == nullptr ? all.front().skin : *clip.skin,
+                           of + all[std::min(i, all.size() - 1)].name + ", " + clip.lines[0])));
+        }
+        return {};
+    }
+
+    Result<Png> of_one(const SheetClip& clip, const Scene& skin, const std::string& title) const {
+        if (request_.what == "loop") return draw_seam(title, skin, clip, options_);
         const auto joints = chosen_joints(skin);
-        if (request_.what == "trail")
-            return add(draw_trails(title, skin, clips[0], joints, options_));
-        return add(draw_curves(title, skin, clips[0], joints, options_));
+        if (request_.what == "trail") return draw_trails(title, skin, clip, joints, options_);
+        return draw_curves(title, skin, clip, joints, options_);
     }
 
     Status add(Result<Png> picture) {
@@ -220,6 +232,7 @@ class Picturer {
                                 request_.inputs[0]));
         std::vector<std::string> names;
         for (const State& state : sheet.states) names.push_back(state.name);
+        const std::vector<DeadWay> dead = dead_ways(sheet);
         std::vector<StateArrow> arrows;
         for (const Way& way : sheet.ways) {
             StateArrow arrow{way.from == "*" ? -1 : sheet.find(way.from), sheet.find(way.to), {}};
@@ -229,6 +242,8 @@ class Picturer {
             if (!way.on.empty()) arrow.words += (arrow.words.empty() ? "on " : ", on ") + way.on;
             if (way.at_end) arrow.words += arrow.words.empty() ? "at the end" : ", at the end";
             if (way.blend > 0) arrow.words += fmt::format("; {:g} s", way.blend);
+            arrow.dead =
+                std::ranges::any_of(dead, [&](const DeadWay& never) { return never.way == &way; });
             arrows.push_back(std::move(arrow));
         }
         pages_.push_back(draw_states(fs::path(request_.inputs[0]).filename().string(), names,
@@ -313,12 +328,23 @@ class Picturer {
                         row.marks.emplace_back(cue.cue.name, cue.cue.first);
             }
         } else if (is_crate(input)) {
-            MELLOW_TRY(const Crate crate, open_crate(input));
-            for (std::size_t i = 0; i < crate.clips.size(); ++i)
-                if (crate.sources[i].plain)
-                    add_span(row_of(crate.sources[i].timeline),
-                             {crate.clips[i].name, crate.sources[i].first, crate.sources[i].last,
-                              crate.clips[i].loop != LoopForm::kOnce});
+            MELLOW_TRY(const Manifest crate, Manifest::open(input, Parts::kOpened));
+            // Frames count from the beginning of their timeline; what is made of parts is on
+            // samples of its own.
+            for (const PackedClip& clip : crate.clips) {
+                const std::string of = clip.motion.empty() ? "" : clip.motion + ", ";
+                if (clip.parts.empty()) {
+                    StripRow& row = row_of(of + clip.timeline);
+                    row.first = std::min(row.first, 0.0);
+                    add_span(row, {clip.clip.name, static_cast<double>(clip.plan.first_frame),
+                                   static_cast<double>(clip.plan.last_frame),
+                                   clip.clip.loop != LoopForm::kOnce});
+                }
+                for (const PackedPart& part : clip.parts)
+                    add_span(row_of(clip.clip.name + ", made of parts: samples"),
+                             {part.name, static_cast<double>(part.first_sample),
+                              static_cast<double>(part.last_sample), false});
+            }
         } else {
             MELLOW_TRY(const ReadResult read, read_typed(input, request_.truth));
             const Stock stock = take_stock(read.scene);

@@ -37,7 +37,7 @@ mellow::Status breathe(const std::filesystem::path& folder) {
          .morphs = mellow::morph_channels(figure.scene)});
 
     const mellow::SamplePlan plan{"breathe", 0, 120, {30, 1}, {30, 1}, 121, true};
-    const mellow::Target target = mellow::preset_target("z-up-centimetre-left").value();
+    MELLOW_TRY(const mellow::Target target, mellow::find_target("z-up-centimetre-left"));
     MELLOW_TRY(const mellow::PackReport report,
                mellow::write_crate(folder / "crates/breath",
                                    {figure.scene, figure.skeleton, figure.sources},

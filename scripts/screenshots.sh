@@ -53,10 +53,10 @@ mellow pack round.recipe.toml --quiet
 cp crates/round/sheet.png "$out/round.png"
 # The page at a moment that shows much of it.
 mellow view crates/round -o round.html --quiet
-page round.html page "mellow.select('round'); mellow.seek(3.2); App.tab = 'curves'; App.curve = 'angles'; pick('hand.R', true); document.querySelector('[data-shown=ends]').click();"
+page round.html page "mellow.select('round'); mellow.seek(3.2); App.curve = 'angles'; openTab('curves'); pick('hand.R', true); document.querySelector('[data-shown=ends]').click();"
 rm -r crates/round
 mellow view tamsin.recipe.toml -o tamsin.html --quiet
-page tamsin.html source "mellow.select('walk'); mellow.seek(0.5); App.tab = 'source'; pick('hand.R', true); document.querySelector('[data-shown=skin]').click(); document.querySelector('[data-shown=apart]').click();"
+page tamsin.html source "mellow.select('walk'); mellow.seek(0.5); openTab('source'); pick('hand.R', true); document.querySelector('[data-shown=skin]').click(); document.querySelector('[data-shown=apart]').click();"
 rm -f "$out/trail.png"
 mellow view crates/tamsin -o "$out/trail.png" --what trail --match walk --quiet
 mellow pack yard.recipe.toml --quiet

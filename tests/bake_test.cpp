@@ -11,8 +11,10 @@
 #include "mellow/bake_file.h"
 #include "mellow/parallel.h"
 #include "mellow/rig.h"
+#include "mellow/write.h"
 #include "orchard.h"
 #include "reference.h"
+#include "small_figure.h"
 #include "support.h"
 
 namespace mellow {
@@ -296,6 +298,33 @@ TEST(BakeFileTest, AFileInOneCall) {
         EXPECT_NEAR(local_at(clip.joints[knee], k).r.x, std::sin(half), 1e-6) << k;
         EXPECT_NEAR(local_at(clip.joints[knee], k).t.y, -0.4, 1e-6);
     }
+    // With a root that carries the way: the hips stay above it, 10 cm ahead as they rest.
+    options.strip_prefix = "kn", options.root = "root", options.hips = "hip";
+    options.travel.ground = true;
+    const auto carried = bake_file(file, options);
+    ASSERT_THAT(carried, IsOk());
+    EXPECT_EQ(carried.value().skeleton[2].name, "ee");
+    ASSERT_EQ(carried.value().clip.joints.size(), 3U);
+    for (int k = 0; k < 5; ++k) {
+        EXPECT_NEAR(local_at(carried.value().clip.joints[0], k).t.z, 0.1 + 0.05 * k, 1e-6);
+        EXPECT_NEAR(local_at(carried.value().clip.joints[1], k).t.z, 0, 1e-6);
+    }
+    options.hips = "hipp";
+    EXPECT_THAT(bake_file(file, options), FailsWith(Code::kNameUnknown, "hipp"));
+    options.root.clear();
+    EXPECT_THAT(bake_file(file, options), FailsWith(Code::kValueBad, "no root"));
+    // A figure that nothing moves is a pose.
+    test::write_bytes(folder / "still.glb", test::figure({}));
+    Scene still = read_scene(folder / "still.glb").value().scene;
+    still.timelines.clear();
+    const auto glb = write_glb(still);
+    test::write_bytes(folder / "still.glb", {glb.begin(), glb.end()});
+    const auto pose = bake_file(folder / "still.glb");
+    ASSERT_THAT(pose, IsOk());
+    EXPECT_EQ(pose.value().clip.samples, 1);
+    EXPECT_NEAR(local_at(pose.value().clip.joints[1], 0).t.y, 0.5, 1e-6);
+    std::filesystem::remove(folder / "still.glb");
+    options = {};
     options.timeline = "walk";
     EXPECT_THAT(bake_file(file, options), FailsWith(Code::kNameUnknown, "walk"));
     EXPECT_THAT(bake_file(folder / "none.bvh", {}), FailsWith(Code::kFileMissing, "none.bvh"));

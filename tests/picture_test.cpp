@@ -2,6 +2,8 @@
 // what they cannot draw. What is on them is looked at by people.
 #include <fmt/format.h>
 
+#include <regex>
+
 #include "mellow/crate.h"
 #include "mellow/pictures.h"
 #include "mellow/read.h"
@@ -60,7 +62,10 @@ TEST_F(PictureTest, EveryKindHasItsSizeAndNoTwoAreAlike) {
     int count = 0;
     const auto drawn = [&](const std::string& input, const std::string& options) {
         const std::string png = draw(input, options + " --size 900x700");
-        EXPECT_EQ(size_of(png), (std::pair<unsigned, unsigned>{900, 700})) << options;
+        // What holds little is no higher than that.
+        const bool listed = std::regex_search(options, std::regex("tree|timeline|sizes"));
+        EXPECT_EQ(size_of(png).first, 900U) << options;
+        EXPECT_EQ(size_of(png).second == 700U, !listed) << options << size_of(png).second;
         all.insert(png);
         ++count;
         EXPECT_EQ(draw(input, options + " --size 900x700"), png) << "the same again: " << options;
@@ -175,7 +180,7 @@ TEST(ChartTest, StripsGrowWithTheirLines) {
         const Png png = draw_strip("t", {row}, options);
         return size_of({png.begin(), png.end()}).second;
     };
-    EXPECT_EQ(high(1), 320U);
+    EXPECT_LT(high(1), 200U) << "no higher than what it holds";
     EXPECT_GT(high(20), 500U);
     EXPECT_EQ(high(30) - high(20), 260U) << "26 pixels a line";
 }

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "mellow/recipe.h"
+#include "packing.h"
 #include "support.h"
 
 namespace mellow {

@@ -14,6 +14,7 @@
 #include "mellow/bake.h"
 #include "mellow/read.h"
 #include "mellow/rig_sheet.h"
+#include "mellow/travel.h"
 #include "mellow/true_convention.h"
 
 namespace mellow {
@@ -28,6 +29,10 @@ struct BakeFileOptions {
     std::optional<FrameRate> rate;  ///< samples per second; empty: the file's own rate
     bool loop = false;              ///< the range closes on itself
     JointChoice joints;
+    std::string strip_prefix;  ///< taken off the names of joints that have it
+    std::string root;          ///< a root joint of this name above all others; empty: none is added
+    TravelParts travel;        ///< what that root carries, of the motion of the joint `hips`
+    std::string hips;          ///< without the prefix; needed where anything travels
 };
 
 /// What was read and baked, all of it inside.
@@ -43,8 +48,10 @@ struct BakedFile {
 };
 
 /// Bakes a range of one timeline to the deform joints. Fails as read_scene(), parse_rig_sheet(),
-/// Rig::bind(), choose_joints() and plan_range() do, and with name-unknown for a timeline that is
-/// not there. Nothing is written.
+/// Rig::bind(), choose_joints(), add_root() and plan_range() do, with name-unknown for a timeline
+/// or hips that are not there, with name-clash where names without the prefix are alike, and with
+/// value-bad for travel without a root. A file without motion is a pose, one sample at rest. `clip`
+/// has a track for each joint of `skeleton`, in its order. Nothing is written.
 Result<BakedFile> bake_file(const std::filesystem::path& file, const BakeFileOptions& options = {});
 
 }  // namespace mellow

@@ -102,6 +102,8 @@ enum class Code {
     kNoEffect,
     kTurnedStart,
     kWayShadowed,
+    kTooShort,
+    kLoopUnsaid,
     kUsage,
 };
 

@@ -72,6 +72,7 @@ Png draw_tree(const std::string& title, const std::vector<TreeLine>& lines,
 struct StateArrow {
     int from = -1, to = 0;
     std::string words;
+    bool dead = false;  ///< it is never taken: drawn thin and without a head
 };
 /// States on a circle, and the ways between them.
 Png draw_states(const std::string& title, const std::vector<std::string>& states, int start,

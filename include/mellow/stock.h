@@ -57,7 +57,9 @@ struct Stock {
     double height_m = 0;  ///< along up, in metres
     double longest_m = 0;
     Axis longest_axis = Axis::kPlusY;
-    std::string common_prefix;  ///< that all nodes share, up to and with a ':'
+    std::string frequent_prefix;  ///< where most names, not all, begin alike: how
+    int with_prefix = 0;          ///< and how many do
+    std::string common_prefix;    ///< that all nodes share, up to and with a ':'
     std::vector<TimelineStock> timelines;
     Findings findings;
 };

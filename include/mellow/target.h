@@ -126,16 +126,14 @@ struct Target {
     Place where;                    ///< its table in the recipe, for messages
 };
 
-/// A target of one of preset_names(), with nothing but its convention; at 30 samples per second.
-std::optional<Target> preset_target(std::string_view preset);
-
 /// Reads a target from its text. `folder` is where its joint list is looked for. Fails with all
 /// mistakes at once: key-unknown, key-missing, value-bad, name-clash, each with its line.
 Result<Target> parse_target(std::string_view text, const std::string& file,
                             const std::filesystem::path& folder);
 /// Reads a target from disk.
 Result<Target> read_target(const std::filesystem::path& path);
-/// A preset by its name, else the file of that name.
+/// One of preset_names(), with nothing but its convention, at 30 samples per second; else the file
+/// of that name.
 Result<Target> find_target(const std::string& preset_or_file);
 
 }  // namespace mellow

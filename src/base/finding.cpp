@@ -91,6 +91,8 @@ constexpr std::array kNames{
     "no-effect",
     "turned-start",
     "way-shadowed",
+    "too-short",
+    "loop-unsaid",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

@@ -47,7 +47,7 @@ Png draw_strip(const std::string& title, const std::vector<StripRow>& rows,
     double high = 70;
     for (const StripRow& row : rows)
         high += kAxis + kLine * static_cast<double>(lines_of(row).size() + 1);
-    Canvas c(options.width, std::max(options.height, static_cast<int>(high) + 20), kPaper);
+    Canvas c(options.width, static_cast<int>(high) + 20, kPaper);
     head(c, title,
          "frames of each timeline, and the clips that are taken from it; the notch at an end "
          "marks a loop");
@@ -93,9 +93,7 @@ Png draw_tree(const std::string& title, const std::vector<TreeLine>& lines,
     const auto fit = static_cast<std::size_t>(std::max(1.0, (options.height - 90) / kLine));
     const std::size_t columns = std::clamp<std::size_t>((lines.size() + fit - 1) / fit, 1, 4);
     const std::size_t each = (lines.size() + columns - 1) / columns;
-    Canvas c(options.width,
-             std::max(options.height, static_cast<int>(90 + kLine * static_cast<double>(each))),
-             kPaper);
+    Canvas c(options.width, static_cast<int>(90 + kLine * static_cast<double>(each)), kPaper);
     head(c, title, fmt::format("{} nodes, what each is behind its name", lines.size()));
     const double wide = (options.width - 40.0) / static_cast<double>(columns);
     const double indent = std::min(14.0, wide / 3 / std::max(1, deepest));
@@ -154,12 +152,12 @@ Png draw_states(const std::string& title, const std::vector<std::string>& states
         y += 19;
         if (y < options.height - 20) {
             c.text(options.width - listing + 18, y, number, ink, 11, Align::kRight, true);
-            c.text(
-                options.width - listing + 26, y,
-                fitting(fmt::format("{} to {}: {}", arrow.from < 0 ? "any" : states[at(arrow.from)],
-                                    states[at(arrow.to)], arrow.words),
-                        62),
-                kInk, 11);
+            c.text(options.width - listing + 26, y,
+                   fitting(fmt::format(
+                               "{} to {}: {}", arrow.from < 0 ? "any" : states[at(arrow.from)],
+                               states[at(arrow.to)], (arrow.dead ? "never; " : "") + arrow.words),
+                           62),
+                   kInk, 11);
         }
         const Vec3 to = places[at(arrow.to)];
         if (arrow.from < 0) {  // from outside the circle
@@ -178,8 +176,9 @@ Png draw_states(const std::string& title, const std::vector<std::string>& states
             if (arrows[j].from == arrow.from && arrows[j].to == arrow.to) ++before;
         const Vec3 side = Vec3{-d.y, d.x, 0} * (8.0 + 12.0 * static_cast<double>(before));
         const Vec3 a = edge(from, from + side, d), b = edge(to, to + side, d * -1.0);
-        c.line(a.x, a.y, b.x, b.y, ink, 2);
-        arrow_head(c, a, b, ink);
+        // One that is never taken is thin, and has no head.
+        c.line(a.x, a.y, b.x, b.y, ink, arrow.dead ? 0.7 : 2);
+        if (!arrow.dead) arrow_head(c, a, b, ink);
         const Vec3 label = a + (b - a) * 0.5 + normalized(side, {}) * 9.0;
         c.text(label.x, label.y + 4, number, ink, 12, Align::kCenter, true);
     }
@@ -205,7 +204,8 @@ Png draw_sizes(const std::string& title, std::vector<std::pair<std::string, std:
     for (const auto& [name, bytes] : files) all += bytes;
     constexpr double kLine = 22;
     const auto fit = static_cast<std::size_t>((options.height - 110) / kLine);
-    Canvas c(options.width, options.height, kPaper);
+    const double lines = static_cast<double>(std::min(files.size(), fit) + (files.size() > fit));
+    Canvas c(options.width, static_cast<int>(90 + kLine * lines), kPaper);
     head(c, title, fmt::format("{} files, {} bytes", files.size(), all));
     const double left = 330, wide = options.width - left - 150;
     double y = 84;

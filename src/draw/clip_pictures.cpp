@@ -75,13 +75,13 @@ struct Panel {
     double x(double v) const { return left + (v - low_x) * scale; }
     double y(double v) const { return top + height - (v - low_y) * scale; }
 
-    /// Ground, grid lines and numbers.
-    void grid(Canvas& c, const std::string& across, const std::string& up) const {
+    /// Ground, grid lines and numbers; across these count to the right, or with -1 to the left.
+    void grid(Canvas& c, const std::string& across, const std::string& up, int sense = 1) const {
         c.rectangle(left, top, width, height, kPale);
         const double step = nice_step(scale, 60);
         for (double v = std::ceil(low_x / step) * step; x(v) < left + width; v += step) {
             c.line(x(v), top, x(v), top + height, kFaint, std::abs(v) < 1e-9 ? 1.5 : 0.6);
-            c.text(x(v), top + height - 6, metres(v), kMid, 10, Align::kCenter);
+            c.text(x(v), top + height - 6, metres(sense * v), kMid, 10, Align::kCenter);
         }
         for (double v = std::ceil(low_y / step) * step; y(v) > top; v += step) {
             c.line(left, y(v), left + width, y(v), kFaint, std::abs(v) < 1e-9 ? 1.5 : 0.6);
@@ -151,7 +151,7 @@ Result<Png> draw_trails(const std::string& title, const Scene& skin, const Sheet
     above.fit(-top.x, low.z, -low.x, top.z);
     side.fit(low.z, std::min(0.0, low.y), top.z, top.y);
     above.grid(c, left_words(options.axes) + " is to the left",
-               axis_words(options.axes.front, "front"));
+               axis_words(options.axes.front, "front"), -1);
     side.grid(c, axis_words(options.axes.front, "front"), axis_words(options.axes.up, "up"));
     for (std::size_t j = 0; j < places.size(); ++j) {
         const Color ink = kLines[j % std::size(kLines)];

@@ -138,10 +138,12 @@ class SheetPainter {
         constexpr const char* kFrom[] = {"from the figure's right side", "from the front",
                                          "from above", "from the front and its right"};
         c_.text(20, 32, title, kInk, 20, Align::kLeft, true);
+        const auto letters = static_cast<std::size_t>((right_ - 10) / 6.4);
         c_.text(20, 49,
-                fmt::format("seen {}; {} beneath; heights and places in metres; axes: {}",
-                            kFrom[static_cast<std::size_t>(options_.from)],
-                            frames ? "frames of the source" : "samples", to_text(axes_)),
+                fitting(fmt::format("seen {}; {} beneath; heights and places in metres; axes: {}",
+                                    kFrom[static_cast<std::size_t>(options_.from)],
+                                    frames ? "frames of the source" : "samples", to_text(axes_)),
+                        letters),
                 kMid, 11);
         c_.text(right_ + 20, 49, "root path from above", kMid, 11);
     }
@@ -241,10 +243,11 @@ class SheetPainter {
                ground - (row.root[i].y - anchor.y) * scale_, 3, kPath);
         c_.unclip();
         const SheetClip& clip = *row.clip;
-        c_.text(left + cell_ / 2, top + line_ - 12,
-                fmt::format("{}{:g}", i == 0 ? (clip.frames ? "frame " : "sample ") : "",
-                            clip.first_frame + clip.frames_per_sample * row.sample[i]),
-                kInk, 11, Align::kCenter);
+        c_.text(
+            left + cell_ / 2, top + line_ - 12,
+            fmt::format("{}{:g}", i == 0 && cell_ > 80 ? (clip.frames ? "frame " : "sample ") : "",
+                        clip.first_frame + clip.frames_per_sample * row.sample[i]),
+            kInk, 11, Align::kCenter);
         if (column > 0) c_.line(left, top + 6, left, top + line_ - 8, kPaper, 2);
     }
 

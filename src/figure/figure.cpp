@@ -241,7 +241,23 @@ Status Figure::make_skeleton() {
                                    "",
                                    edit_lines({kKeepTips}),
                                    {kKeepTips}});
+    const std::string own_root = skeleton_.size() > 0 ? skeleton_[0].name : "";
     MELLOW_CHECK(add_root(skeleton_, sources_, recipe_->root));
+    const auto lower = [](std::string text) {
+        for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+        return text;
+    };
+    const Edit its{"travel", "root", toml_text(own_root)};
+    if (own_root != recipe_->root && lower(own_root) == lower(recipe_->root))
+        notes_.findings.push_back(
+            {Code::kAssumed,
+             Severity::kNote,
+             "skeleton",
+             fmt::format("\"{}\" of the source, below a joint \"{}\" that is added", own_root,
+                         recipe_->root),
+             "one root",
+             edit_lines({its}, "if that is the root"),
+             {its}});
     if (!recipe_->root_node.empty()) {
         const int node = find_node(scene_, recipe_->root_node);
         std::vector<std::string> names;
@@ -259,6 +275,13 @@ Status Figure::make_skeleton() {
     drives_ = kept_drives(sheet_, recipe_->strip_prefix, scene_, skeleton_, sources_);
     MELLOW_CHECK(find_hips());
     return find_feet();
+}
+
+/// Whether a name, without what stands before a colon, is one of the trade for the hips.
+static bool names_hips(const std::string& name) {
+    std::string own = name.substr(name.rfind(':') + 1);
+    for (char& c : own) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return own == "hips" || own == "pelvis";
 }
 
 /// The joint of a name that the recipe gives at `where`.
@@ -321,7 +344,7 @@ Status Figure::find_hips() {
     } else {
         const auto& joints = skeleton_.joints();
         const auto named = std::find_if(joints.begin(), joints.end(), [&](const Joint& j) {
-            return &j != &joints[0] && (j.name == "hips" || j.name == "Hips" || j.name == "pelvis");
+            return &j != &joints[0] && names_hips(j.name);
         });
         const bool travels = !travel_asked(*recipe_).empty();
         const int first = carrier();

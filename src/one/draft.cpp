@@ -13,6 +13,7 @@
 #include "base/text.h"
 #include "base/toml_text.h"
 #include "math/degrees.h"
+#include "mellow/convention.h"
 #include "mellow/motion_check.h"
 #include "mellow/pack.h"
 #include "mellow/read.h"
@@ -375,7 +376,7 @@ class Drafter {
     /// True where it is as long as a whole number of the target's samples.
     bool is_whole(const ClipDraft& clip, FrameRate rate) const {
         FrameRate target{30, 1};
-        if (!preset_target(options_.target))
+        if (!find_preset(options_.target))
             if (const auto read = find_target(options_.target)) target = read.value().rate;
         const double samples = static_cast<double>(clip.last - clip.first + (clip.open ? 1 : 0)) /
                                rate.per_second() * target.per_second();
@@ -478,7 +479,7 @@ class Drafter {
             truth(text, *source.files.front(), fmt::format("[[source]] {}", source.name), keep);
         }
         rename_table(text);
-        const bool preset = preset_target(options_.target).has_value();
+        const bool preset = find_preset(options_.target).has_value();
         text += fmt::format("\n[target]\n{} = {}\n", preset ? "convention" : "file",
                             toml_text(preset ? options_.target : relative(options_.target)));
         if (preset) text += "rate = 30\n";

@@ -5,13 +5,14 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <span>
 #include <tuple>
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "math/degrees.h"
 #include "mellow/travel.h"
+#include "pack/clip_ends.h"
 
 namespace mellow {
 namespace {
@@ -22,7 +23,6 @@ constexpr double kPopRatio = 10;                             ///< times the medi
 constexpr double kDrift_m = 0.3;
 constexpr double kBehind = 0.1;         ///< less than this share of the hips' way is none
 constexpr double kNoStep_s = 0.7;       ///< shorter ones need not have a step
-constexpr double kStillFrames = 6;      // of the source
 constexpr double kFastTurn_rad = 2.6;   // 150 degrees a sample
 constexpr double kDrivenWeight = 1e-3;  ///< single precision of turns, on curves that are steep
 
@@ -75,7 +75,7 @@ class ClipJudge {
                           gap.weight > 0.05 || gap.scale > 0.01 || gap.scalar > 0.05;
         std::vector<Edit> edits;
         if (apart) {
-            const std::string remedy = loop_remedy(clip, wanted, edits);
+            const std::string remedy = loop_remedy(clip, gap, wanted, edits);
             out_.push_back(
                 {Code::kLoopOpen, open ? Severity::kStop : Severity::kWarning, wanted.range.where,
                  fmt::format("last and first pose differ by {:.1f} mm{}, {:.2f} degrees{}, scale "
@@ -126,9 +126,8 @@ class ClipJudge {
         if (!found.feet.empty() && !stands && goes > kDrift_m && clip.seconds() > kNoStep_s)
             add(Code::kFootSlide,
                 fmt::format("none of its feet ever stands, and it goes {:.2f} m", goes),
-                "feet that stand while a figure goes",
-                "slide nothing but what slides: ", {"motion", "feet", "[]"},
-                ", where it has none that should stand");
+                "feet that stand while a figure goes", "what the figure stands on as feet; or ",
+                {"motion", "feet", "[]"}, ", where nothing should stand");
         for (const FootMotion& foot : found.feet) {
             if (foot.slide_m * 1000 > rules.slide_mm)
                 add(Code::kFootSlide,
@@ -166,8 +165,13 @@ class ClipJudge {
                 fmt::format("\"{}\" jumps by {:.0f} mm at sample {}, {:.0f} times what is usual "
                             "in the clip",
                             pop.joint, pop.jump_m * 1000, pop.sample, pop.ratio()),
-                "motion without jumps", "look at that sample; ", most("pop_mm", pop.jump_m),
-                ", if it is meant");
+                "motion without jumps",
+                pop.sample == 1 && !wanted.shaped()
+                    ? fmt::format(
+                          "begin a frame later, at {}, if the first is a pose of its own; or ",
+                          wanted.range.first + 1)
+                    : "look at that sample; ",
+                most("pop_mm", pop.jump_m), ", if it is meant");
         return found;
     }
 
@@ -192,17 +196,21 @@ class ClipJudge {
     }
 
     /// What closes a loop: the travel that is missing, before anything else.
-    std::string loop_remedy(const Clip& clip, const RecipeClip& wanted,
+    std::string loop_remedy(const Clip& clip, const LoopGap& gap, const RecipeClip& wanted,
                             std::vector<Edit>& edits) const {
         const HipsDrift drift = hips_drift(clip, figure_.skeleton(), figure_.hips());
         const bool ground = drift.ground_m > kLoopOpen_m && !wanted.travel.ground,
                    height = drift.climb_m > kLoopOpen_m && !wanted.travel.height;
+        if (height && !ground && std::abs(drift.climb_m - gap.distance_m) < 0.1 * gap.distance_m)
+            return edit_lines(edits = {carrying(wanted.travel, false, true)},
+                              "in the clip: the root carries what it climbs") +
+                   "; or loop = \"repair\", which takes it away";
         if (drift.ground_m > kDrift_m && ground)
             return edit_lines(edits = {carrying(wanted.travel, ground, height)},
                               "in the clip: the root carries the way");
         return fmt::format(
-            "end the range on the frame that repeats the first; or stored = \"open\", where "
-            "that frame was left away; or loop = \"repair\"{}; or drop loop = true",
+            "end the range on the frame that repeats the first; or loop = \"repair\"{}; or drop "
+            "loop = true; or, only where that frame was left away, stored = \"open\"",
             height ? ", or travel with \"height\"" : "");
     }
 
@@ -277,6 +285,36 @@ class ClipJudge {
                         "", "travel = [\"ground\", \"heading\"]   # makes it anew from the hips"});
     }
 
+    /// A second figure that goes while this one stays.
+    template <class Way>
+    void another_goes(const Way& way, int body, bool root, const RecipeClip& wanted) {
+        const Skeleton& skeleton = figure_.skeleton();
+        std::vector<int> below(at(skeleton.size()), 0);
+        for (int j = skeleton.size() - 1; j >= 0; --j) {
+            ++below[at(j)];
+            if (skeleton[j].parent >= 0) below[at(skeleton[j].parent)] += below[at(j)];
+        }
+        for (int j = root ? 1 : 0; j < skeleton.size(); ++j) {
+            const bool top = root ? skeleton[j].parent == 0 : skeleton[j].parent < 0;
+            if (!top || j == body || 2 * below[at(j)] < below[at(body)] || below[at(j)] < 5)
+                continue;
+            if (const double far = way(j); far >= kDrift_m) {
+                const Edit its{"travel", "hips", toml_text(skeleton[j].name)};
+                out_.push_back(
+                    {Code::kTravelInHips,
+                     Severity::kWarning,
+                     wanted.range.where,
+                     fmt::format("\"{}\" goes {:.2f} m with {} joints on it, while \"{}\" stays",
+                                 skeleton[j].name, far, below[at(j)],
+                                 skeleton[figure_.hips()].name),
+                     "one figure in a file, whose hips go",
+                     edit_lines({its}, "if that is the figure") +
+                         "; of two a recipe each, with drop = [...] under [joints]",
+                     {its}});
+            }
+        }
+    }
+
     /// Things of their own that stay where they are while the figure goes: a second root, clothes
     /// on a skeleton of their own.
     void left_behind(const Clip& clip, const RecipeClip& wanted) {
@@ -299,7 +337,7 @@ class ClipJudge {
             return most;
         };
         const double goes = way(figure_.hips());
-        if (goes < kDrift_m) return;
+        if (goes < kDrift_m) return another_goes(way, body, root, wanted);
         std::vector<std::string> behind;
         for (int j = root ? 1 : 0; j < skeleton.size(); ++j) {
             const bool top = root ? skeleton[j].parent == 0 : skeleton[j].parent < 0;
@@ -318,43 +356,6 @@ class ClipJudge {
                             "a follow rule in the rig sheet; or drop = [...] under [joints]; or " +
                                 edit_lines({kMayStay}) + ", where it is meant",
                             {kMayStay}});
-    }
-
-    /// A clip whose end stands still.
-    void end(const Clip& clip, const RecipeClip& wanted) {
-        if (wanted.range.is_pose() || wanted.shaping.hold > 0) return;
-        int last = clip.samples - 1;
-        while (last > 0 && still(clip, last)) --last;
-        const double k = clip.rate.per_second(),
-                     frames = (clip.samples - 1 - last) / k * rate_.per_second();
-        if (last == 0 || frames < kStillFrames) return;
-        const double end = static_cast<double>(wanted.range.last) - frames;
-        out_.push_back(
-            {Code::kStillTail, Severity::kWarning, wanted.range.where,
-             fmt::format("nothing moves in the last {:.2f} s", (clip.samples - 1 - last) / k),
-             "a range that ends where the motion ends",
-             wanted.shaped() ? std::string("end the range of its last part earlier")
-                             : fmt::format("end the range at {:.0f}", std::ceil(end - 1e-6))});
-    }
-
-    static bool same(std::span<const float> values, std::size_t width, int sample) {
-        const std::size_t i = at(sample) * width;
-        for (std::size_t c = 0; c < width && i + c < values.size(); ++c)
-            if (std::abs(values[i + c] - values[i - width + c]) > 1e-6F) return false;
-        return true;
-    }
-
-    /// True when nothing changes from the sample before.
-    static bool still(const Clip& clip, int sample) {
-        for (const JointTrack& t : clip.joints)
-            if (!same(t.translation, 3, sample) || !same(t.rotation, 4, sample) ||
-                !same(t.scale, 3, sample))
-                return false;
-        for (const MorphTrack& t : clip.morphs)
-            if (!same(t.weights, t.targets.size(), sample)) return false;
-        for (const ScalarTrack& t : clip.scalars)
-            if (!same(t.values, 1, sample)) return false;
-        return true;
     }
 
     /// What shear costs, where it shows: in millimetres at the skin.
@@ -497,8 +498,9 @@ Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& 
     judge.own_root(baked.clip, job.clip);
     judge.left_behind(baked.clip, job.clip);
     packed.motion_check = judge.steps(baked.clip, job.clip);
-    judge.end(baked.clip, job.clip);
-    return judge.take();
+    Findings out = judge.take();
+    append(out, judge_ends(figure, baked.clip, job.clip, packed.plan.source_rate));
+    return out;
 }
 
 Findings judge_loop(const Recipe& recipe, const Figure& figure, const ClipJob& job,

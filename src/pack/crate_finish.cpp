@@ -143,6 +143,34 @@ void CrateOutput::note_turned_starts() {
     }
 }
 
+/// Clips of one motion under two names; ranges that overlap are told already.
+void CrateOutput::note_same_motion() {
+    std::map<std::string, const PackedClip*> seen;
+    for (const PackedClip& clip : report_.clips) {
+        if (clip.motion_hash.empty() || clip.plan.samples < 2) continue;
+        const auto [there, fresh] = seen.emplace(clip.motion_hash, &clip);
+        const PackedClip& first = *there->second;
+        const bool one_range = first.timeline == clip.timeline && first.motion == clip.motion;
+        if (fresh || one_range) continue;
+        report_.findings.push_back(
+            {Code::kSameContent, Severity::kWarning, clip.where,
+             fmt::format("the same motion as \"{}\", sample by sample", first.clip.name),
+             "a motion once", "take one of them away, if it is no copy on purpose"});
+    }
+}
+
+/// Files of the crate that gives way which somebody has changed since it was packed.
+void CrateOutput::note_changed_files() {
+    if (!standing_) return;
+    for (const PackedClip& clip : report_.clips)
+        if (!clip.reused && standing_->was_changed(clip.clip.name, clip.inputs))
+            report_.findings.push_back(
+                {Code::kOutputExists, Severity::kWarning,
+                 Place::in((standing_->folder() / clip.file.file).generic_string()),
+                 "it was changed since it was packed, and is packed again",
+                 "files of a crate as they were packed", "what was changed is in the backup"});
+}
+
 Result<PackReport> CrateOutput::finish() {
     const bool drawn = !options_.share && fit_to_place();  // a part is no use for pictures
     if (recipe_.picture && drawn) MELLOW_CHECK(draw());
@@ -150,6 +178,7 @@ Result<PackReport> CrateOutput::finish() {
     check_written(folder_->path(), target_, std::move(known_), report_, recipe_.checks);
     if (!options_.share) note_idle_morphs();
     if (!options_.share) note_turned_starts();
+    note_same_motion();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)
         if (!level) report_.off.emplace_back(name(code));
@@ -166,6 +195,7 @@ Result<PackReport> CrateOutput::finish() {
                                     csv_cell(pairs_text(cue.values))));
         }));
     MELLOW_CHECK(folder_->write_text(kRecipeFile, [&](const TextSink& out) { out(recipe_.text); }));
+    note_changed_files();  // of this run alone: no report in the crate says it
     if (!options_.rehearse) MELLOW_CHECK(place(*folder_, fit_to_place(), options_.keep, report_));
     return std::move(report_);
 }

@@ -108,6 +108,8 @@ class CrateOutput {
     void check_size(const Bounds& bounds);
     void note_idle_morphs();
     void note_turned_starts();
+    void note_same_motion();
+    void note_changed_files();
     void note_not_chosen();
     Status settle_share();
     Finding not_there(std::size_t i) const;

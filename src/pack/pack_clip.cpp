@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "disk/hash.h"
 #include "mellow/shaping.h"
 #include "mellow/travel.h"
 #include "pack/clip_judge.h"
@@ -65,6 +66,18 @@ Result<BakedClip> bind_clip(const Recipe& recipe, const Jobs& jobs, std::size_t 
 
 namespace {
 
+/// Of all samples of all tracks, whatever the clip is called.
+std::string hash_of_motion(const Clip& clip) {
+    std::string bytes;
+    const auto take = [&](const std::vector<float>& values) {
+        bytes.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(float));
+    };
+    for (const JointTrack& t : clip.joints) take(t.translation), take(t.rotation), take(t.scale);
+    for (const MorphTrack& t : clip.morphs) take(t.weights);
+    for (const ScalarTrack& t : clip.scalars) take(t.values);
+    return hash_of(bytes);
+}
+
 void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memory) {
     const ClipJob& job = *out.job;
     PackedClip& facts = out.facts;
@@ -81,9 +94,11 @@ void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memo
                    jobs.figure().feet());
     if (job.clip.place.any())
         place_clip(baked.clip, jobs.figure().skeleton(), out.place, jobs.figure().root());
-    baked.clip.travel.start_heading_rad =
-        start_heading(baked.clip, jobs.figure().skeleton(), jobs.figure().hips());
+    if (!jobs.figure().scene().skins.empty())  // parts of a machine head nowhere
+        baked.clip.travel.start_heading_rad =
+            start_heading(baked.clip, jobs.figure().skeleton(), jobs.figure().hips());
     facts.findings = judge_baked(recipe, jobs.figure(), job, baked, facts);
+    facts.motion_hash = hash_of_motion(baked.clip);
     out.clip = std::move(baked.clip);
     if (job.clip.travel.channels) travel_channels(out.clip, jobs.figure().skeleton());
 }

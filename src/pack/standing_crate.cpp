@@ -142,6 +142,12 @@ std::optional<StandingCrate::Clip> StandingCrate::clip(const std::string& name,
     return out;
 }
 
+bool StandingCrate::was_changed(const std::string& name, const std::string& inputs) const {
+    const auto found = clips_.find(name);
+    return found != clips_.end() && !found->second->inputs.empty() &&
+           found->second->inputs == inputs && !checked(found->second->file);
+}
+
 std::vector<std::string> StandingCrate::broken() const {
     std::vector<std::string> out;
     for (const PackedClip& clip : manifest_.clips) {

@@ -29,6 +29,8 @@ class StandingCrate {
     /// The clip of that name, if it was made of the same inputs and its file has its bytes still.
     std::optional<Clip> clip(const std::string& name, const std::string& inputs,
                              const Place& where) const;
+    /// True where the clip was made of the same inputs and its file has other bytes than then.
+    bool was_changed(const std::string& name, const std::string& inputs) const;
     /// The contact sheet, if its bytes are those of then.
     std::optional<Bytes> picture() const;
     const Manifest& manifest() const { return manifest_; }

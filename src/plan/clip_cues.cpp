@@ -74,7 +74,8 @@ class CueFinder {
         return whole;
     }
 
-    std::set<const void*> used;  ///< cues of the recipe, and of sources
+    std::set<const void*> used;   ///< cues of the recipe, and of sources
+    std::set<const void*> ended;  ///< of the recipe, whose end is in a clip as well
 
   private:
     /// Cues of a part as often as it is repeated.
@@ -127,6 +128,7 @@ class CueFinder {
             put(cue.cue, cue.cue.first / rate.per_second(), cue.cue.last / rate.per_second(), time,
                 out);
             if (out.size() > before) used.insert(&cue);
+            if (!when(time, cue.cue.last / rate.per_second()).empty()) ended.insert(&cue);
         }
         if (!what.arrangement)
             for (const SourceCue& source : jobs_.source_cues(motion)) {
@@ -197,12 +199,19 @@ Findings unused_cues(const Recipe& recipe, const Jobs& jobs) {
     CueFinder finder(recipe, jobs);
     for (const ClipJob& job : jobs.clips()) (void)finder.of(job);
     Findings out;
-    for (const RecipeCue& cue : recipe.cues)
+    for (const RecipeCue& cue : recipe.cues) {
         if (!finder.used.contains(&cue))
             out.push_back(
                 {Code::kLeftOut, Severity::kWarning, cue.where,
                  fmt::format("cue \"{}\" at frame {:g} is in no clip", cue.cue.name, cue.cue.first),
                  "a frame of a range that is packed", "a range with it, or at = another frame"});
+        else if (!finder.ended.contains(&cue))
+            out.push_back({Code::kLeftOut, Severity::kWarning, cue.where,
+                           fmt::format("cue \"{}\" ends at frame {:g}, which is in no clip: it is "
+                                       "cut at the end of those that it begins in",
+                                       cue.cue.name, cue.cue.last),
+                           "an end within the range", "a longer range, or to = an earlier frame"});
+    }
     for (std::size_t motion = 0; motion <= jobs.motion_files(); ++motion)
         for (const SourceCue& source : jobs.source_cues(motion))
             if (!finder.used.contains(&source))

@@ -91,6 +91,22 @@ void Jobs::take_cues(File& file, const FigureMotion& motion) {
              "joints of the figure", "[[cue]] in the recipe, at another joint"});
 }
 
+/// Frames before the first range of a timeline and after the last that move and are in no clip.
+void Jobs::note_ends(const std::vector<MovingSpan>& moving, const RecipeClip& first,
+                     std::int64_t last) {
+    std::vector<std::string> lost;
+    if (!moving.empty() && first.range.first - moving.front().first > 2 * kFewFrames)
+        lost.push_back(fmt::format("{}..{}", moving.front().first, first.range.first - 1));
+    if (!moving.empty() && moving.back().last - last > 2 * kFewFrames)
+        lost.push_back(fmt::format("{}..{}", last + 1, moving.back().last));
+    if (!lost.empty())
+        notes_.findings.push_back({Code::kRangeGap, Severity::kNote, first.range.where,
+                                   fmt::format("frames {} of its timeline move and are in no clip",
+                                               fmt::join(lost, " and ")),
+                                   "ranges that take all of the motion",
+                                   "nothing, if this is meant"});
+}
+
 /// Frames between ranges of one timeline of the figure's file on which something moves, and which
 /// no clip has.
 void Jobs::note_gaps() {
@@ -123,6 +139,7 @@ void Jobs::note_gaps() {
             }
             upto = std::max(upto, clip->range.last);
         }
+        if (!clips.empty()) note_ends(stock[t].moving, *clips.front(), upto);
     }
 }
 

@@ -130,6 +130,8 @@ class Jobs {
     Status take_name(const std::string& name, const std::string& from, const Place& where);
     void take_cues(File& file, const FigureMotion& motion);
     void note_gaps();
+    void note_ends(const std::vector<MovingSpan>& moving, const RecipeClip& first,
+                   std::int64_t last);
     void note_same_content();
     void note_idle_renames();
     std::string called(const std::string& name, const std::string& raw);

@@ -253,6 +253,12 @@ class Judge {
                 fmt::format("{} names begin with \"{}\"", scene_.nodes.size(),
                             stock_.common_prefix),
                 "bare names", edit_lines({bare}), {bare});
+        const Edit most{"source", "strip_prefix", toml_text(stock_.frequent_prefix)};
+        if (!stock_.frequent_prefix.empty())
+            add(Code::kPrefix, Severity::kNote, "names",
+                fmt::format("{} of {} names begin with \"{}\"", stock_.with_prefix,
+                            scene_.nodes.size(), stock_.frequent_prefix),
+                "bare names", edit_lines({most}), {most});
         for (const TimelineStock& t : stock_.timelines)
             if (!t.telling)
                 add(Code::kDefaultName, Severity::kNote, "timelines",

@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <tuple>
 
 #include "base/at.h"
 #include "base/text.h"
@@ -139,6 +141,20 @@ std::vector<MovingSpan> moving_by_keys(const Scene& scene, const Timeline& timel
     return joined;
 }
 
+/// What most names begin with, up to a colon, where some do not: {the prefix, how many have it}.
+std::pair<std::string, int> frequent_prefix(const Scene& scene) {
+    std::map<std::string, int> all;
+    for (const Node& node : scene.nodes)
+        if (const auto colon = node.name.find(':'); colon != std::string::npos)
+            ++all[node.name.substr(0, colon + 1)];
+    const auto most = std::max_element(
+        all.begin(), all.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    if (most == all.end() || most->second < 5 ||
+        2 * most->second < static_cast<int>(scene.nodes.size()))
+        return {};
+    return *most;
+}
+
 std::string shared_prefix(const Scene& scene) {
     std::string prefix;
     for (const Node& node : scene.nodes) {
@@ -182,17 +198,28 @@ TimelineStock stock_timeline(const Scene& scene, const Timeline& timeline,
                            classes[n] == NodeClass::kUnweighted || classes[n] == NodeClass::kTip;
         out.animated_joints += nodes[n] && joint ? 1 : 0;
     }
-    // Keys above a joint, or above a mesh without skin, move it as well.
+    // Keys above a joint, or above a mesh without skin, move it as well; cameras are seen, and
+    // weights are for the mesh that has them.
+    std::vector<bool> placed(nodes.size(), false), seen = placed;
+    for (const MemberCurve& member : timeline.members)
+        if (member.element != kNone) placed[at(member.node)] = true;
+    for (const Channel& channel : timeline.channels)
+        if (channel.path != Path::kWeights) placed[at(channel.node)] = true;
     bool any = false, moved = false;
     for (std::size_t n = 0; n < nodes.size(); ++n) {
         const bool joint = classes[n] == NodeClass::kDeform;
         const Node& node = scene.nodes[n];
+        const bool shown = joint || (node.mesh != kNone && node.skin == kNone);
         any = any || joint;
-        if (!joint && (node.mesh == kNone || node.skin != kNone)) continue;
-        for (int up = static_cast<int>(n); up != kNone; up = scene.nodes[at(up)].parent)
-            moved = moved || nodes[at(up)];
+        if (!shown && node.camera == kNone) continue;
+        for (int up = static_cast<int>(n); up != kNone; up = scene.nodes[at(up)].parent) {
+            moved = moved || (shown && placed[at(up)]);
+            seen[at(up)] = true;
+        }
     }
-    out.controls_alone = any && !moved && out.animated_joints == 0 && out.animated_nodes > 0;
+    bool controls = false;
+    for (std::size_t n = 0; n < nodes.size(); ++n) controls = controls || (placed[n] && !seen[n]);
+    out.controls_alone = any && !moved && out.animated_joints == 0 && controls;
     // Every curve is looked at on every frame, or, where that would take long, from key to key.
     constexpr std::int64_t kMostLooks = 20'000'000, kMostFrames = 1'000'000;
     const std::int64_t frames = out.last_frame - out.first_frame;
@@ -256,6 +283,8 @@ Stock take_stock(const Scene& scene) {
         }
     }
     stock.common_prefix = shared_prefix(scene);
+    if (stock.common_prefix.empty())
+        std::tie(stock.frequent_prefix, stock.with_prefix) = frequent_prefix(scene);
     measure(scene, stock);
     for (const Timeline& timeline : scene.timelines)
         stock.timelines.push_back(stock_timeline(scene, timeline, stock.classes));

@@ -20,7 +20,7 @@ constexpr std::array kJudged{
     Code::kSameContent,  Code::kHandSuspect,  Code::kFootSlide,    Code::kFootDepth,
     Code::kPop,          Code::kWheelTurn,    Code::kThroughPlane, Code::kLoopRepair,
     Code::kLeftBehind,   Code::kOverruled,    Code::kNoEffect,     Code::kRestShape,
-    Code::kDrivesDiffer, Code::kTurnedStart};
+    Code::kDrivesDiffer, Code::kTurnedStart,  Code::kTooShort,     Code::kLoopUnsaid};
 
 }  // namespace
 

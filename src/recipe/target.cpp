@@ -339,15 +339,6 @@ std::string_view name(Layout layout) {
     return kNames[static_cast<std::size_t>(layout)];
 }
 
-std::optional<Target> preset_target(std::string_view preset) {
-    const auto convention = find_preset(preset);
-    if (!convention) return {};
-    Target target;
-    target.name = preset;
-    target.convention = *convention;
-    return target;
-}
-
 void read_target_keys(TomlTable& t, Target& target, const std::filesystem::path& folder) {
     read_convention(t, target);
     read_samples(t, target);
@@ -399,7 +390,12 @@ Result<Target> read_target(const std::filesystem::path& path) {
 }
 
 Result<Target> find_target(const std::string& preset_or_file) {
-    if (auto preset = preset_target(preset_or_file)) return std::move(*preset);
+    if (const auto convention = find_preset(preset_or_file)) {
+        Target target;
+        target.name = preset_or_file;
+        target.convention = *convention;
+        return target;
+    }
     std::error_code error;
     if (preset_or_file.ends_with(".toml") || std::filesystem::exists(preset_or_file, error)) {
         MELLOW_TRY(Target target, read_target(preset_or_file));

@@ -24,15 +24,22 @@ Edit range_edit(std::int64_t first, std::int64_t last) {
 
 Finding outside(const Range& range, std::int64_t first, std::int64_t last) {
     const bool some = std::max(range.first, first) < std::min(range.last, last);
-    const Edit inside = some ? range_edit(std::max(range.first, first), std::min(range.last, last))
-                             : range_edit(first, last);
-    return {Code::kRangeOutside,
-            Severity::kStop,
-            range.where,
-            fmt::format("range {}..{}", range.first, range.last),
-            fmt::format("frames within {}..{}, where the timeline has keys", first, last),
-            edit_lines({inside}, some ? "" : "all there is"),
-            {inside}};
+    // As long as all there is, and one too far: counted from 1.
+    const bool from_one = range.first == first + 1 && range.last == last + 1;
+    const Edit inside = from_one ? range_edit(first, last)
+                        : some
+                            ? range_edit(std::max(range.first, first), std::min(range.last, last))
+                            : range_edit(first, last);
+    return {
+        Code::kRangeOutside,
+        Severity::kStop,
+        range.where,
+        fmt::format("range {}..{}", range.first, range.last),
+        fmt::format("frames within {}..{}, where the timeline has keys", first, last),
+        edit_lines({inside}, from_one ? fmt::format("all there is: its frames count from {}", first)
+                             : some   ? ""
+                                      : "all there is"),
+        {inside}};
 }
 
 /// The range of a period that is whole at the target rate, nearest to `range` and inside the
@@ -99,7 +106,11 @@ Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                        range.where,
                        length,
                        "a loop period of whole intervals, or its seam would jump",
-                       fmt::format("a target rate of {}", to_text(source))};
+                       fmt::format("a target rate of {}", to_text(source)) +
+                           (fit.last > fit.first
+                                ? fmt::format("; or range = [{}, {}], where it closes there too",
+                                              fit.first, fit.last)
+                                : "")};
     plan.samples = static_cast<int>((num + den - 1) / den) + 1;
     if (!whole)
         out.findings.push_back(
