@@ -334,6 +334,17 @@ TEST_F(ToolTest, AnExistingCrateIsKeptUnlessAskedAndThenBackedUp) {
     EXPECT_EQ(replaced.exit, 0);
     EXPECT_EQ(read_text(folder_ / "crates/tamsin.backup-1/crate.json"), before);
     EXPECT_NE(read_text(folder_ / "crates/tamsin/crate.json"), before);
+    EXPECT_THAT(replaced.out, HasSubstr("other than before: rate: 60, not 30\n"));
+    EXPECT_THAT(replaced.out, HasSubstr("                   walk: samples: 61, not 31; period: 60, "
+                                        "not 30; rate: 60, not 30\n"));
+    // Clip by clip: one shorter, one of another name; what stays is not spoken of.
+    change("tamsin.recipe.toml", "name = \"stand\"\nrange = [0, 96]",
+           "name = \"rest\"\nrange = [0, 48]");
+    const ToolRun renamed = run_tool("pack --replace " + path("tamsin.recipe.toml"));
+    EXPECT_THAT(
+        renamed.out,
+        HasSubstr(
+            "other than before: rest: new\n                   stand: gone\nthe crate that stood"));
 }
 
 TEST_F(ToolTest, AboveToleranceIsExitOneAndNamesJointSampleAndFigure) {

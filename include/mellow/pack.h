@@ -41,6 +41,8 @@ struct PackReport : Manifest {
     std::filesystem::path folder;  ///< where the crate is, or where it was kept aside
     std::filesystem::path backup;  ///< what it replaced; empty when nothing stood there
     std::vector<std::filesystem::path> removed_backups;  ///< older ones, beyond how many are kept
+    /// What is other than in the crate that stood there, a line for each clip and fact; in no file.
+    std::vector<std::string> changes;
     bool unchanged = false;   ///< the same bytes stood there; nothing was written, no backup made
     bool of_takes = false;    ///< written by write_crate(): measured against takes, no rig
     bool placed = false;      ///< the crate stands where it was asked for

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "crate/clip_files.h"
+#include "crate/told_facts.h"
 #include "disk/hash.h"
 #include "math/degrees.h"
 
@@ -79,72 +80,6 @@ Result<Scene> open_clip(const std::filesystem::path& folder, const Manifest& man
     if (motion || motion.failure().code != Code::kProofFailed) return motion;
     return Manifest::bad(folder, fmt::format("clip \"{}\": {}, where its file has {}", clip.name,
                                              motion.failure().expected, motion.failure().found));
-}
-
-/// ToldFacts in words, by what they are of.
-using ToldFacts = std::vector<std::pair<std::string, std::string>>;
-
-/// What players are told of a clip.
-ToldFacts facts_of(const ClipInfo& c) {
-    const auto pairs = [](const auto& list) {
-        std::string out;
-        for (const auto& [key, value] : list)
-            out += fmt::format("{}{} = {}", out.empty() ? "" : ", ", key, value);
-        return out;
-    };
-    const Travel& t = c.travel;
-    ToldFacts out{
-        {"loop", std::string(name(c.loop))},
-        {"period", std::to_string(c.period)},
-        {"rate", to_text(c.rate)},
-        {"travel", fmt::format("{}{}{}{}", t.ground ? "ground " : "", t.height ? "height " : "",
-                               t.heading ? "heading " : "", t.channels ? "channels" : "")},
-        {"group", c.labels.group},
-        {"speed", fmt::format("{:g}", c.labels.speed)},
-        {"play", c.labels.backwards ? "backwards" : ""},
-        {"id", c.labels.id < 0 ? "" : std::to_string(c.labels.id)},
-        {"tags", pairs(c.labels.tags)}};
-    std::string cues;
-    for (const Cue& cue : c.cues)
-        cues += fmt::format("{}{} {:g}{}{}{}{}", cues.empty() ? "" : "; ", cue.name, cue.first,
-                            cue.last > cue.first ? fmt::format("..{:g}", cue.last) : "",
-                            cue.joint.empty() ? "" : " at " + cue.joint,
-                            cue.tags.empty() ? "" : " (" + pairs(cue.tags) + ")",
-                            cue.values.empty() ? "" : " (" + pairs(cue.values) + ")");
-    out.emplace_back("cues", cues);
-    return out;
-}
-
-/// What a manifest says of the whole crate.
-ToldFacts facts_of(const Manifest& m) {
-    const Convention& c = m.target.convention;
-    ToldFacts out{{"unit", fmt::format("{:g} m", c.metres_per_unit)},
-                  {"up", std::string(name(c.up))},
-                  {"front", std::string(name(c.front))},
-                  {"hand", std::string(name(c.hand))},
-                  {"rate", to_text(m.target.rate)}};
-    out.emplace_back("name", m.target.name);
-    out.emplace_back("layout", name(m.target.layout));
-    out.emplace_back("format", name(m.target.clip_format));
-    out.emplace_back("loop_form", name(m.target.loop_form));
-    out.emplace_back("root", m.root);
-    out.emplace_back("hips", m.hips);
-    out.emplace_back("joints", fmt::format("{}", fmt::join(m.joints, ", ")));
-    return out;
-}
-
-/// Where the two do not agree.
-std::vector<std::string> other_facts(const ToldFacts& was, const ToldFacts& is) {
-    std::vector<std::string> out;
-    const auto value = [](const ToldFacts& facts, const std::string& key) {
-        const auto found =
-            std::find_if(facts.begin(), facts.end(), [&](const auto& f) { return f.first == key; });
-        return found == facts.end() || found->second.empty() ? std::string("none") : found->second;
-    };
-    for (const auto& [key, now] : is)
-        if (const std::string before = value(was, key), after = value(is, key); before != after)
-            out.push_back(fmt::format("{}: {}, not {}", key, after, before));
-    return out;
 }
 
 /// What the manifest says of a clip's motion, mm.

@@ -7,7 +7,6 @@
 #include <map>
 #include <numbers>
 #include <set>
-#include <tuple>
 
 #include "base/at.h"
 #include "base/text.h"
@@ -20,6 +19,7 @@
 #include "mellow/shaping.h"
 #include "mellow/stock.h"
 #include "mellow/travel.h"
+#include "one/draft_motion.h"
 #include "one/draft_sources.h"
 #include "plan/jobs.h"
 #include "recipe/clip_names.h"
@@ -32,19 +32,8 @@ namespace fs = std::filesystem;
 /// A first frame that everything jumps away from, as captures have it.
 constexpr double kPose_m = 0.1;
 constexpr double kTravel_m = 0.3, kTurnedOnTheWay_rad = 20 / kDegrees;
-constexpr double kLoops_m = 5e-3, kLoops_rad = 2 / kDegrees, kStill_m_s = 0.01;
 /// Ranges this long are looked at; of longer ones only the ends.
 constexpr std::int64_t kMostFrames = 20'000;
-
-/// One clip that is suggested.
-struct ClipDraft {
-    std::string name, timeline, source;
-    std::int64_t first = 0, last = 0;
-    bool loop = false, open = false, fit = false;
-    TravelParts travel;
-    std::string named, reason, looped, travels;  ///< why: name, range, loop, travel
-    bool guess = false, loop_guess = false;      ///< of the name, of the loop
-};
 
 class Drafter {
   public:
@@ -327,46 +316,19 @@ class Drafter {
         found->travel = {ground, height, heading};
         found->travels = fmt::format("the hips go {:.2f} m, {:+.2f} m up, turn {:.0f} degrees",
                                      drift.ground_m, drift.climb_m, turned * kDegrees);
-        loop(clip, skeleton, hips, rate, *found);
-        carry(*found, {drift, turned, figure});
+        find_loop(clip, skeleton, hips, rate, *found);
+        carry_loop(*found, {drift, turned, figure});
         return {};
-    }
-
-    /// How far a clip gets.
-    struct Way {
-        HipsDrift drift;
-        double turned;
-        bool figure;
-    };
-
-    /// Loops are found apart from what they travel, however little that is: it must be carried
-    /// then, or the loop snaps back.
-    static void carry(ClipDraft& clip, const Way& way) {
-        if (!clip.loop) return;
-        const bool ground = way.drift.ground_m > kLoops_m, height = way.drift.climb_m > kLoops_m,
-                   heading =
-                       std::abs(std::remainder(way.turned, 2 * std::numbers::pi)) > kLoops_rad;
-        const TravelParts before = clip.travel;
-        clip.travel.ground |= ground, clip.travel.height |= height, clip.travel.heading |= heading;
-        const TravelParts& now = clip.travel;
-        if (std::tie(before.ground, before.height, before.heading) ==
-            std::tie(now.ground, now.height, now.heading))
-            return;
-        clip.travels += clip.travels.empty() ? "" : "; the loop closes with it alone";
-        if (way.figure) return;
-        clip.loop = clip.open = false;  // what is no figure carries nothing
-        clip.travel = before;
-        clip.looped = "";
     }
 
     /// A motion file loops as a whole or not at all.
     void loop_of_file(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate rate,
-                      const Way& way, MotionFacts& facts) const {
+                      const ClipWay& way, MotionFacts& facts) const {
         ClipDraft whole;
         whole.last = clip.samples - 1;
         whole.travel = facts.travel;
-        loop(clip, skeleton, hips, rate, whole);
-        carry(whole, way);
+        find_loop(clip, skeleton, hips, rate, whole);
+        carry_loop(whole, way);
         facts.travel = whole.travel;
         facts.loop = whole.loop, facts.open = whole.open, facts.loop_guess = whole.loop_guess;
         facts.looped = whole.loop || whole.loop_guess ? whole.looped : "";
@@ -381,50 +343,6 @@ class Drafter {
         const double samples = static_cast<double>(clip.last - clip.first + (clip.open ? 1 : 0)) /
                                rate.per_second() * target.per_second();
         return std::abs(samples - std::round(samples)) <= 1e-6;
-    }
-
-    static void loop(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate rate,
-                     ClipDraft& out) {
-        if (clip.samples < 8) return;
-        const auto closed = [](const LoopEnd& e) {
-            return e.place_m < kLoops_m && e.turn_rad < kLoops_rad;
-        };
-        const auto ends = find_loop_ends(clip, skeleton, hips, clip.samples - 1, 1);
-        const auto told = [&](const LoopEnd& e) {
-            const auto small = [](double v) { return v < 5e-4 ? 0 : v; };
-            return fmt::format("{:.2g} mm and {:.2g} degrees", small(e.place_m * 1000),
-                               small(e.turn_rad * kDegrees));
-        };
-        // Of slow loops one step is as small: what they lead to tells them apart.
-        const LoopEnd open = open_loop_end(clip, skeleton, hips);
-        const bool leads_on = closed(open) && !ends.empty() && open.score < 0.5 * ends[0].score &&
-                              ends[0].score > 0.05;
-        if (!ends.empty() && closed(ends[0]) && !leads_on) {
-            // Poses that are left and reached at rest may as well be those of something done once.
-            double fastest = 0;
-            for (const JointTrack& track : clip.joints) {
-                const Transform x = local_at(track, 0), y = local_at(track, 1);
-                fastest = std::max(fastest, (length(y.t - x.t) + 0.2 * angle_between(x.r, y.r)) *
-                                                rate.per_second());
-            }
-            out.loop = fastest > kStill_m_s;
-            out.looped = fmt::format("it ends {} from where it begins", told(ends[0]));
-            out.loop_guess = !out.loop;
-            if (!out.loop) out.looped += ", at rest: true if it goes round";
-            return;
-        }
-        if (leads_on) {
-            out.loop = out.open = out.loop_guess = true;
-            out.looped = fmt::format(
-                "its first frame goes on where its last one leads, to {}: the frame that repeats "
-                "the first was left away",
-                told(open));
-            return;
-        }
-        const auto inner = find_loop_ends(clip, skeleton, hips, clip.samples / 2, 1);
-        if (!inner.empty() && closed(inner[0]))
-            out.looped = fmt::format("range = [{}, {}] would loop, to {}", out.first,
-                                     out.first + inner[0].sample, told(inner[0]));
     }
 
     std::string file() const {

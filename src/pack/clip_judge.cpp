@@ -13,6 +13,7 @@
 #include "math/degrees.h"
 #include "mellow/travel.h"
 #include "pack/clip_ends.h"
+#include "pack/travel_judge.h"
 
 namespace mellow {
 namespace {
@@ -20,10 +21,8 @@ namespace {
 constexpr double kLoopGap_m = 1e-3, kLoopGap_rad = 0.0087;   // 1 mm, half a degree
 constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
 constexpr double kPopRatio = 10;                             ///< times the median of the clip
-constexpr double kDrift_m = 0.3;
-constexpr double kBehind = 0.1;         ///< less than this share of the hips' way is none
-constexpr double kNoStep_s = 0.7;       ///< shorter ones need not have a step
-constexpr double kFastTurn_rad = 2.6;   // 150 degrees a sample
+constexpr double kNoStep_s = 0.7;                            ///< shorter ones need not have a step
+constexpr double kFastTurn_rad = 2.6;                        // 150 degrees a sample
 constexpr double kDrivenWeight = 1e-3;  ///< single precision of turns, on curves that are steep
 
 class ClipJudge {
@@ -185,16 +184,6 @@ class ClipJudge {
         return joint < 0 ? "" : fmt::format(" at \"{}\"", figure_.skeleton()[joint].name);
     }
 
-    /// What a clip asks of travel, and these besides.
-    static Edit carrying(const TravelParts& asked, bool ground, bool height) {
-        std::string parts;
-        for (const auto& [has, name] : {std::pair(asked.ground || ground, "\"ground\""),
-                                        std::pair(asked.height || height, "\"height\""),
-                                        std::pair(asked.heading, "\"heading\"")})
-            if (has) parts.append(parts.empty() ? "" : ", ").append(name);
-        return {"", "travel", "[" + parts + "]"};
-    }
-
     /// What closes a loop: the travel that is missing, before anything else.
     std::string loop_remedy(const Clip& clip, const LoopGap& gap, const RecipeClip& wanted,
                             std::vector<Edit>& edits) const {
@@ -212,150 +201,6 @@ class ClipJudge {
             "end the range on the frame that repeats the first; or loop = \"repair\"{}; or drop "
             "loop = true; or, only where that frame was left away, stored = \"open\"",
             height ? ", or travel with \"height\"" : "");
-    }
-
-    void travel(const Clip& clip, const RecipeClip& wanted) {
-        const HipsDrift drift = hips_drift(clip, figure_.skeleton(), figure_.hips());
-        const TravelParts& asked = wanted.travel;
-        const auto add = [&](Code code, Severity severity, std::string found, std::string expected,
-                             std::string remedy, std::vector<Edit> edits = {}) {
-            out_.push_back({code, severity, wanted.range.where, std::move(found),
-                            std::move(expected), std::move(remedy), std::move(edits)});
-        };
-        const bool figure = !figure_.scene().skins.empty();  // parts of a machine may rise
-        const bool goes = drift.ground_m > kDrift_m && !asked.ground,
-                   circles = figure && drift.farthest_m > 2 * kDrift_m && !asked.ground,
-                   climbs =
-                       figure && drift.climb_m > kDrift_m && !drift.sinks_alone && !asked.height;
-        const char* expected = "travel on the root, or the figure snaps back";
-        const Edit carried = carrying(asked, goes || circles, climbs);
-        const std::string remedy = edit_lines({carried}, "in the clip");
-        if (goes)
-            add(Code::kTravelInHips, Severity::kWarning,
-                fmt::format("the hips travel {:.2f} m, the root 0", drift.ground_m), expected,
-                remedy, {carried});
-        else if (circles)
-            add(Code::kTravelInHips, Severity::kWarning,
-                fmt::format("the hips go {:.2f} m away and come back, the root stays",
-                            drift.farthest_m),
-                expected, remedy, {carried});
-        if (climbs)
-            add(Code::kTravelInHips, Severity::kWarning,
-                fmt::format("the hips end {:.2f} m higher or lower, the root stays", drift.climb_m),
-                expected, remedy, {carried});
-        if (asked.height && asked.height_from == TravelParts::Height::kFeet &&
-            !any_foot_stands(clip, figure_.skeleton(), figure_.feet()))
-            add(Code::kTravelAbsent, Severity::kWarning,
-                "height by standing feet was asked for, and no foot ever stands: none is carried",
-                "a foot that stands, slower than 0.25 m/s for 0.15 s",
-                "feet = [...] under [motion], or take \"height\" out of travel");
-        else if (!wanted.range.is_pose() && asked.any() && stays(clip))
-            add(Code::kTravelAbsent, Severity::kStop,
-                fmt::format("travel was asked for, and \"{}\" stays where it is",
-                            figure_.skeleton()[figure_.hips()].name),
-                "hips that travel",
-                "name the joint that does with hips = \"...\" under [travel], or take travel out "
-                "of "
-                "the clip");
-    }
-
-    /// True where the root never leaves its first pose.
-    static bool stays(const Clip& clip) {
-        const JointTrack& root = clip.joints[0];
-        const Transform first = local_at(root, 0);
-        for (int k = 1; k < clip.samples; ++k) {
-            const Transform now = local_at(root, k);
-            if (length(now.t - first.t) > 1e-3 || angle_between(now.r, first.r) > 1e-3)
-                return false;
-        }
-        return true;
-    }
-
-    /// A source's root that travels by itself.
-    void own_root(const Clip& clip, const RecipeClip& wanted) {
-        const Travel& t = clip.travel;
-        if (figure_.root() != RootKind::kMoves || wanted.travel.any() ||
-            !(t.ground || t.height || t.heading))
-            return;
-        out_.push_back({Code::kAssumed, Severity::kNote, wanted.range.where,
-                        fmt::format("\"{}\" travels by itself: {:.2f} m over the ground, {:+.2f} m "
-                                    "up, {:+.0f} degrees; that is kept",
-                                    figure_.skeleton()[0].name, t.path_m, t.height_change_m,
-                                    t.heading_change_rad * kDegrees),
-                        "", "travel = [\"ground\", \"heading\"]   # makes it anew from the hips"});
-    }
-
-    /// A second figure that goes while this one stays.
-    template <class Way>
-    void another_goes(const Way& way, int body, bool root, const RecipeClip& wanted) {
-        const Skeleton& skeleton = figure_.skeleton();
-        std::vector<int> below(at(skeleton.size()), 0);
-        for (int j = skeleton.size() - 1; j >= 0; --j) {
-            ++below[at(j)];
-            if (skeleton[j].parent >= 0) below[at(skeleton[j].parent)] += below[at(j)];
-        }
-        for (int j = root ? 1 : 0; j < skeleton.size(); ++j) {
-            const bool top = root ? skeleton[j].parent == 0 : skeleton[j].parent < 0;
-            if (!top || j == body || 2 * below[at(j)] < below[at(body)] || below[at(j)] < 5)
-                continue;
-            if (const double far = way(j); far >= kDrift_m) {
-                const Edit its{"travel", "hips", toml_text(skeleton[j].name)};
-                out_.push_back(
-                    {Code::kTravelInHips,
-                     Severity::kWarning,
-                     wanted.range.where,
-                     fmt::format("\"{}\" goes {:.2f} m with {} joints on it, while \"{}\" stays",
-                                 skeleton[j].name, far, below[at(j)],
-                                 skeleton[figure_.hips()].name),
-                     "one figure in a file, whose hips go",
-                     edit_lines({its}, "if that is the figure") +
-                         "; of two a recipe each, with drop = [...] under [joints]",
-                     {its}});
-            }
-        }
-    }
-
-    /// Things of their own that stay where they are while the figure goes: a second root, clothes
-    /// on a skeleton of their own.
-    void left_behind(const Clip& clip, const RecipeClip& wanted) {
-        if (figure_.scene().skins.empty() || wanted.range.is_pose()) return;
-        const Skeleton& skeleton = figure_.skeleton();
-        const bool root = figure_.root() != RootKind::kFigure;
-        int body = figure_.hips();
-        while (skeleton[body].parent > (root ? 0 : -1)) body = skeleton[body].parent;
-        const std::vector<bool> counts = figure_.body();
-        const auto way = [&](int joint) {
-            double most = 0;
-            const auto place = [&](int k) {
-                Affine world;
-                for (int j = joint; j >= 0; j = skeleton[j].parent)
-                    world = to_affine(local_at(clip.joints[at(j)], k)) * world;
-                return Vec3{world.o.x, 0, world.o.z};
-            };
-            const Vec3 first = place(0);
-            for (int k = 1; k < clip.samples; ++k) most = std::max(most, length(place(k) - first));
-            return most;
-        };
-        const double goes = way(figure_.hips());
-        if (goes < kDrift_m) return another_goes(way, body, root, wanted);
-        std::vector<std::string> behind;
-        for (int j = root ? 1 : 0; j < skeleton.size(); ++j) {
-            const bool top = root ? skeleton[j].parent == 0 : skeleton[j].parent < 0;
-            if (!top || j == body || !counts[at(j)] || way(j) > kBehind * goes) continue;
-            behind.push_back(skeleton[j].name);
-        }
-        const Edit kMayStay{"checks", "left-behind", "\"warn\""};
-        if (!behind.empty())
-            out_.push_back({Code::kLeftBehind,
-                            Severity::kStop,
-                            wanted.range.where,
-                            fmt::format("{} stay{} where {}, while the hips go {:.2f} m",
-                                        name_list(behind), behind.size() == 1 ? "s" : "",
-                                        behind.size() == 1 ? "it is" : "they are", goes),
-                            "all of a figure going with it",
-                            "a follow rule in the rig sheet; or drop = [...] under [joints]; or " +
-                                edit_lines({kMayStay}) + ", where it is meant",
-                            {kMayStay}});
     }
 
     /// What shear costs, where it shows: in millimetres at the skin.
@@ -494,11 +339,10 @@ Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& 
                      const Baked& baked, PackedClip& packed) {
     ClipJudge judge(recipe, figure, packed.plan);
     judge.losses(baked, packed);
-    judge.travel(baked.clip, job.clip);
-    judge.own_root(baked.clip, job.clip);
-    judge.left_behind(baked.clip, job.clip);
-    packed.motion_check = judge.steps(baked.clip, job.clip);
     Findings out = judge.take();
+    append(out, judge_travel(figure, baked.clip, job.clip));
+    packed.motion_check = judge.steps(baked.clip, job.clip);
+    append(out, judge.take());
     append(out, judge_ends(figure, baked.clip, job.clip, packed.plan.source_rate));
     return out;
 }

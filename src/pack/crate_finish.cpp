@@ -10,6 +10,7 @@
 #include "base/json_writer.h"
 #include "base/text.h"
 #include "crate/file_names.h"
+#include "crate/told_facts.h"
 #include "disk/hash.h"
 #include "math/degrees.h"
 #include "pack/crate_files.h"
@@ -195,6 +196,13 @@ Result<PackReport> CrateOutput::finish() {
                                     csv_cell(pairs_text(cue.values))));
         }));
     MELLOW_CHECK(folder_->write_text(kRecipeFile, [&](const TextSink& out) { out(recipe_.text); }));
+    // Also of another target, which takes over nothing.
+    if (standing_ && !options_.share)
+        report_.changes = told_changes(standing_->manifest(), report_);
+    else if (options_.replace && !options_.share &&
+             std::filesystem::exists(report_.folder / kManifestFile))
+        if (const auto was = Manifest::open(report_.folder, Parts::kRefused))
+            report_.changes = told_changes(was.value(), report_);
     note_changed_files();  // of this run alone: no report in the crate says it
     if (!options_.rehearse) MELLOW_CHECK(place(*folder_, fit_to_place(), options_.keep, report_));
     return std::move(report_);

@@ -147,8 +147,16 @@ void report_summary(const PackReport& report, const TextSink& sink) {
                          report.clips.size(), report.reused));
     if (report.unchanged)
         sink("the crate that stands there has the same bytes: left as it is, no backup made\n");
-    if (!report.backup.empty())
+    if (!report.backup.empty()) {
+        constexpr std::size_t kMostLines = 40;
+        for (std::size_t i = 0; i < std::min(kMostLines, report.changes.size()); ++i)
+            sink(fmt::format("{}{}\n", i == 0 ? "other than before: " : "                   ",
+                             report.changes[i]));
+        if (report.changes.size() > kMostLines)
+            sink(fmt::format("                   and {} more\n",
+                             report.changes.size() - kMostLines));
         sink(fmt::format("the crate that stood there is kept as {}\n", report.backup.string()));
+    }
     for (const auto& path : report.removed_backups)
         sink(fmt::format("removed the older backup {}\n", path.string()));
     sink(verdict(report));

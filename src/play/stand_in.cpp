@@ -36,9 +36,9 @@ struct StandIn::Parts {
         CurveShape shape = CurveShape::kSmooth;
 
         double weight() const { return weight_at(blended); }
-        double weight_at(double seconds) const {
-            if (seconds >= blend) return 1;
-            const double u = seconds / blend;
+        double weight_at(double since) const {
+            if (since >= blend) return 1;
+            const double u = since / blend;
             return shape == CurveShape::kLinear ? u : u * u * (3 - 2 * u);
         }
     };
