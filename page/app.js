@@ -264,12 +264,12 @@ function draw() {
   if (App.tab === 'curves' || App.tab === 'source') Curves.mark();
 }
 
-/** In the middle of the figures that are shown. Heights are followed when they leave the middle quarter. */
+/** In the middle of the figures that are shown. Heights are followed when they leave the middle tenth. */
 function followed(poses) {
   const all = App.figures.map((f, i) => [f, poses[i]]).filter(([f]) => !f.hidden);
   if (!all.length) return App.stage.target;
   const mean = (get) => all.reduce((sum, [f, pose]) => sum + get(f, pose), 0) / all.length;
-  const rise = mean((f, pose) => rootOn(f, pose)[1]) - App.ground, free = App.height / 8;
+  const rise = mean((f, pose) => rootOn(f, pose)[1]) - App.ground, free = App.height / 20;
   return [mean((f, pose) => hipsOn(f, pose)[0]), App.middle + Math.sign(rise) * Math.max(0, Math.abs(rise) - free), mean((f, pose) => hipsOn(f, pose)[2])];
 }
 
