@@ -256,7 +256,7 @@ Status Figure::make_skeleton() {
              fmt::format("\"{}\" of the source, below a joint \"{}\" that is added", own_root,
                          recipe_->root),
              "one root",
-             edit_lines({its}, "if that is the root"),
+             edit_lines({its}, ", if that is the root"),
              {its}});
     if (!recipe_->root_node.empty()) {
         const int node = find_node(scene_, recipe_->root_node);

@@ -116,7 +116,7 @@ class TravelJudge {
                                  skeleton[j].name, far, below[at(j)],
                                  skeleton[figure_.hips()].name),
                      "one figure in a file, whose hips go",
-                     edit_lines({its}, "if that is the figure") +
+                     edit_lines({its}, ", if that is the figure") +
                          "; of two a recipe each, with drop = [...] under [joints]",
                      {its}});
             }
