@@ -58,6 +58,15 @@ TEST_F(ClipEndsTest, WhatIsTooShortToSeeIsTold) {
     EXPECT_THAT(said(sways(), "pose = 3\n", Code::kTooShort), SizeIs(0)) << "a pose";
 }
 
+TEST_F(ClipEndsTest, SamplesWithoutSizeAreNamed) {
+    const std::vector<Keyed> keys{keyed(1, "scale", 24, [](int f) {
+        const double size = f >= 5 && f < 10 ? 0 : 1;
+        return Three{1, size, 1};
+    })};
+    EXPECT_THAT(said(keys, "range = [0, 24]\n", Code::kZeroScale),
+                ElementsAre("a scale of zero on head, from sample 5 to 9"));
+}
+
 TEST_F(ClipEndsTest, FramesInNoClipAreToldBeforeBetweenAndAfter) {
     const std::string two = "range = [24, 40]\n[[clip]]\nname = \"d\"\nrange = [55, 72]\n";
     EXPECT_THAT(said(sways(), two, Code::kRangeGap),

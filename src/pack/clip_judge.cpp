@@ -61,9 +61,25 @@ class ClipJudge {
         if (!flat.empty())
             out_.push_back({Code::kZeroScale, Severity::kWarning,
                             Place::of(fmt::format("clip \"{}\"", baked.clip.name)),
-                            fmt::format("a scale of zero on {}", name_list(flat)),
+                            fmt::format("a scale of zero on {}{}", name_list(flat),
+                                        flat_samples(baked.clip, flat.front())),
                             "a size above zero",
                             "what is hidden by scale may be lit or culled wrongly in an engine"});
+    }
+
+    /// At which samples a joint has no size of its own.
+    std::string flat_samples(const Clip& clip, const std::string& joint) const {
+        const JointTrack& track = clip.joints[at(figure_.skeleton().find(joint))];
+        int first = -1, last = -1;
+        for (int k = 0; k < clip.samples; ++k) {
+            const Vec3 s = local_at(track, k).s;
+            if (std::min({std::abs(s.x), std::abs(s.y), std::abs(s.z)}) > 1e-6) continue;
+            if (first < 0) first = k;
+            last = k;
+        }
+        return first < 0       ? ""
+               : first == last ? fmt::format(", at sample {}", first)
+                               : fmt::format(", from sample {} to {}", first, last);
     }
 
     void loop(const Clip& clip, const LoopGap& gap, const RecipeClip& wanted) {

@@ -338,7 +338,7 @@ Findings StandIn::check() const {
         if (!leads.away(state.name) && !p.loops(index) && p.sheet.states.size() > 1)
             add(Code::kStateStuck, state.where,
                 fmt::format("\"{}\" plays once, and no way leads on", state.name), "a way from it",
-                "[[way]] with from = \"" + state.name + "\" and at_end = true");
+                "[[way]] with from = \"" + state.name + "\", to = the next, and at_end = true");
         if (p.loops(index) && clip.seam() > kSeam_m)
             add(Code::kStateSeam, state.where,
                 fmt::format("\"{}\" begins again {:.0f} mm from where it ends{}", state.clip,
