@@ -37,9 +37,6 @@ Browser& Browser::shared() {
 }
 
 Browser::Browser() {
-    std::array<char, 64> name{};
-    std::snprintf(name.data(), name.size(), "%s", "/tmp/mellow-browser-XXXXXX");
-    profile_ = mkdtemp(name.data());
     std::array<int, 2> to{}, from{};
     if (pipe2(to.data(), O_CLOEXEC) != 0 || pipe2(from.data(), O_CLOEXEC) != 0)
         throw std::runtime_error("no pipe");
@@ -53,8 +50,8 @@ Browser::Browser() {
         dup2(nothing, 1);
         dup2(nothing, 2);
         for (const char* home : {"HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"})
-            setenv(home, profile_.c_str(), 1);
-        const std::string data = "--user-data-dir=" + profile_.string();
+            setenv(home, profile_.path().c_str(), 1);
+        const std::string data = "--user-data-dir=" + profile_.path().string();
         execlp("chromium-headless-shell", "chromium-headless-shell", "--no-sandbox",
                "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--remote-debugging-pipe",
                data.c_str(), "--host-resolver-rules=MAP * ~NOTFOUND", "--window-size=1280,800",
@@ -66,14 +63,12 @@ Browser::Browser() {
     in_ = to[1];
     out_ = from[0];
     const Json target = ask("Target.createTarget", {{"url", "about:blank"}})["targetId"];
-    session_ = ask("Target.attachToTarget", {{"targetId", target}, {"flatten", true}})["sessionId"];
+    page_ = ask("Target.attachToTarget", {{"targetId", target}, {"flatten", true}})["sessionId"];
 }
 
 Browser::~Browser() {
     kill(process_, SIGKILL);
     waitpid(process_, nullptr, 0);
-    std::error_code error;
-    std::filesystem::remove_all(profile_, error);
 }
 
 Browser::Json Browser::told() {
@@ -94,7 +89,7 @@ Browser::Json Browser::told() {
 
 Browser::Json Browser::ask(const std::string& method, Json parameters) {
     Json message{{"id", ++number_}, {"method", method}, {"params", std::move(parameters)}};
-    if (!session_.empty()) message["sessionId"] = session_;
+    if (!page_.empty()) message["sessionId"] = page_;
     const std::string text = message.dump() + '\0';
     for (std::size_t at = 0; at < text.size();) {
         const auto count = write(in_, text.data() + at, text.size() - at);

@@ -7,6 +7,8 @@
 #include <nlohmann/json.hpp>
 #include <string>
 
+#include "support.h"
+
 namespace mellow::test {
 
 class Browser {
@@ -41,9 +43,9 @@ class Browser {
     void mouse(const char* type, double x, double y, Json more);
     std::pair<double, double> middle(const std::string& selector);
 
-    std::filesystem::path profile_;
+    TempFolder profile_;
     int in_ = -1, out_ = -1, process_ = -1, number_ = 0;
-    std::string session_, buffer_;
+    std::string page_, buffer_;
 };
 
 }  // namespace mellow::test
