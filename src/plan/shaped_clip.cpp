@@ -245,11 +245,12 @@ class ClipShaper {
         const auto at_least = [](const char* key, double now, double least) {
             return Edit{"", key, fmt::format("{:.0f}", std::max(now, std::ceil(least)))};
         };
-        const std::vector<Edit> edits =
-            dragged ? std::vector{Edit{"", "travel", "[\"ground\"]"}}
-                    : std::vector{at_least("repair_mm", wanted.repair_mm, out.place_m * 1000),
-                                  at_least("repair_degrees", wanted.repair_degrees,
-                                           out.turn_rad * kDegrees)};
+        std::vector<Edit> edits;
+        if (dragged)
+            edits.push_back({"", "travel", "[\"ground\"]"});
+        else
+            edits = {at_least("repair_mm", wanted.repair_mm, out.place_m * 1000),
+                     at_least("repair_degrees", wanted.repair_degrees, out.turn_rad * kDegrees)};
         if (large)
             out_.findings.push_back({Code::kLoopRepair, Severity::kStop, wanted.range.where, closed,
                                      fmt::format("at most {:g} mm and {:g} degrees",
