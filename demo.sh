@@ -12,7 +12,7 @@ configure() {
 
 step "packages" "$top/scripts/setup.sh" run
 step "configure" configure
-step "build" build "$top/build/demo" --target mellow
+step "build" build "$top/build/demo" --target mellow manuals  # so that cmake --install has all it brings
 step "demo" "$top/build/demo/mellow" demo --replace "$folder"
 steps_done
 echo

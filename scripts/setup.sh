@@ -5,9 +5,9 @@ set -euo pipefail
 
 run=(g++ cmake ninja-build pkg-config libeigen3-dev libfmt-dev libcli11-dev libsimdjson-dev
      rapidjson-dev libtomlplusplus-dev libtbb-dev libmeshoptimizer-dev libpugixml-dev libcairo2-dev libpng-dev libxxhash-dev
-     fonts-dejavu-core libjs-three libjs-chart.js)
+     fonts-dejavu-core libjs-three libjs-chart.js lowdown)
 test=(nlohmann-json3-dev libgtest-dev libgmock-dev python3 chromium-headless-shell)
-package=(lowdown dpkg-dev file)
+package=(dpkg-dev file)
 check=(git clang-format clang llvm clang-tidy libbenchmark-dev nodejs npm python3-collada libxml2-utils
        slurm-wlm munge parallel)
 
