@@ -64,7 +64,7 @@ std::string text_of(const Told& told) {
                  "cue " + cue.name + (cue.ends ? " ends" : "") +
                      (cue.joint.empty() ? "" : " at " + cue.joint));
         for (const std::string& signal : step.unheard)
-            line(step, step.seconds, "nobody listens to " + signal);
+            line(step, step.seconds, signal + " changes nothing");
         before = step.seconds;
     }
     if (!told.steps.empty()) line(told.steps.back(), told.steps.back().seconds, "end");

@@ -70,8 +70,11 @@ class Machine {
       if ((way.from !== '*' && way.from !== here) || (way.at_end && !end)) continue;
       if (way.on && !this.pending.has(way.on)) continue;
       if (!way.when.every(([flag, value]) => this.flags[flag] === value)) continue;
-      this.pending.delete(way.on);
-      if (way.to === here && !way.restart) continue;
+      const asked = this.pending.delete(way.on);
+      if (way.to === here && !way.restart) {
+        if (asked) this.idle.push(way.on);
+        continue;
+      }
       this.enter(way.to, way.blend, way.shape);
       return true;
     }
@@ -175,6 +178,7 @@ class Machine {
   /** Time goes on; what happened. */
   advance(seconds) {
     this.cues = [];
+    this.idle = [];
     let dt = seconds;
     this.go(this.last().ended);
     while (dt > 1e-9) {
@@ -188,8 +192,9 @@ class Machine {
         break;
       }
     }
-    const here = this.last().state.name, unheard = [...this.pending].filter((s) => !this.ways.some((w) => w.on === s && (w.from === '*' || w.from === here)));
-    unheard.forEach((s) => this.pending.delete(s));
+    const here = this.last().state.name, forgotten = [...this.pending].filter((s) => !this.ways.some((w) => w.on === s && (w.from === '*' || w.from === here)));
+    forgotten.forEach((s) => this.pending.delete(s));
+    const unheard = [...this.idle, ...forgotten];
     this.seconds += seconds;
     return { state: here, at: this.last().at, rounds: this.last().rounds, cues: this.cues, unheard, place: this.place, heading: this.heading };
   }
@@ -296,7 +301,7 @@ const States = {
     const { machine } = this, before = machine.last().state.name, happened = machine.advance(by);
     if (happened.state !== before) this.say(`${before} to ${happened.state}`);
     happened.cues.forEach((c) => this.say(`cue ${c.name}${c.ends ? ' ends' : ''}`));
-    happened.unheard.forEach((s) => this.say(`nobody listens to ${s}`));
+    happened.unheard.forEach((s) => this.say(`${s} changes nothing`));
     machine.trail.push(placeOn(machine.pose(), machine.root));
     if (machine.trail.length > 900) machine.trail.shift();
     this.show();

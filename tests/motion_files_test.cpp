@@ -172,7 +172,8 @@ TEST(JointMapTest, AxesMayDifferAndBonesMayNot) {
     posed.nodes[1].local.r = from_axis_angle({1, 0, 0}, 1.2);
     const auto other = match_joints(figure, posed, {}, "m");
     ASSERT_THAT(other, IsOk());
-    EXPECT_TRUE(other.value().other_rest);
+    EXPECT_EQ(other.value().posed, 1);
+    EXPECT_NEAR(other.value().most_posed_rad, 1.2, 1e-9);
     EXPECT_EQ(other.value().turned, 0);
     EXPECT_LT(angle_between(other.value().sources[2].turn, {}), 1e-12);
     Scene longer = posed;

@@ -352,7 +352,8 @@ TEST_F(TruthTest, EveryFindingAboutMotionFigureAndSkinCanBeJudged) {
           "left-out",      "assumed",        "default-name", "travel-in-hips", "travel-absent",
           "fast-turn",     "weight-sum",     "equal-seeds",  "never-moves",    "influences",
           "skin-removed",  "rigid-skin",     "number-bad",   "same-content",   "hand-suspect",
-          "foot-slide",    "foot-depth",     "pop",          "wheel-turn",     "through-plane"})
+          "foot-slide",    "foot-depth",     "pop",          "wheel-turn",     "through-plane",
+          "scale-noise",   "mesh-repeated"})
         EXPECT_THAT(parse_recipe(recipe("range = [0, 24]\n",
                                         fmt::format("[checks]\n{} = \"fail\"\n", judged)),
                                  "r.toml", "."),

@@ -24,7 +24,7 @@ namespace mellow {
 struct JointChoice {
     NodeMask only;  ///< in place of the joints of skins
     NodeMask keep;  ///< as well
-    NodeMask drop;  ///< these not
+    NodeMask drop;  ///< these not, but what `keep` names
     /// Nodes between and above joints become joints too, and keep their own motion.
     bool keep_helpers = false;
     /// Keep joints at the ends of chains that carry no weight and nothing else.

@@ -104,6 +104,8 @@ enum class Code {
     kWayShadowed,
     kTooShort,
     kLoopUnsaid,
+    kScaleNoise,
+    kMeshRepeated,
     kUsage,
 };
 

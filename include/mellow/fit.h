@@ -37,10 +37,18 @@ void split_camera(Scene& scene, int node, const CameraAxes& axes);
 /// timeline that does not key it. What timelines show stays; the rest pose can be inverted.
 Findings restore_zero_scales(Scene& scene);
 
+/// What skins lost.
+struct SkinCuts {
+    std::vector<std::string> removed;  ///< joints whose weights went to the joint above
+    int limited = 0;                   ///< vertices that lost an influence
+    /// skin-removed with the names, influences with counts; empty where nothing was lost.
+    Findings findings;
+};
+
 /// Rewrites the skins of `scene` for a skeleton: weights of nodes that are no joints go to the
 /// nearest joint above them, and of each vertex only the `most` largest influences stay (0: all),
-/// made to sum to 1. Says what it did: skin-removed with the names, influences with counts.
-Findings simplify_skins(Scene& scene, const JointSources& sources, int most);
+/// made to sum to 1.
+SkinCuts simplify_skins(Scene& scene, const JointSources& sources, int most);
 
 /// What becomes of morph targets whose name fits; the first rule that fits counts.
 struct MorphRule {

@@ -41,8 +41,12 @@ struct JointMap {
     int turned = 0;
     double most_turned_rad = 0;
     std::string most_turned;
-    bool other_rest = false;  ///< the file rests in another pose; axes and bones are the same
-    int bones = 0;            ///< how many were compared
+    /// Joints that rest turned otherwise in the joint above, where axes and bones are the same: the
+    /// file rests in another pose. By the most of them, and which one that is.
+    int posed = 0;
+    double most_posed_rad = 0;
+    std::string most_posed;
+    int bones = 0;  ///< how many were compared
 };
 
 /// How alike two skeletons must be.

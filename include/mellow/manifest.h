@@ -112,8 +112,10 @@ struct PackedClip {
     /// Of its range and rig, which clips may share word for word, and of this clip alone; as they
     /// were before any [checks].
     Findings shared, findings;
-    std::string motion_hash;  ///< of its baked numbers; empty of a clip that was taken over
-    bool reused = false;      ///< taken from the crate that stood there, its bytes checked
+    /// Its baked numbers in short, by which equal motion is found; empty of a clip that was taken
+    /// over.
+    std::vector<float> motion_print;
+    bool reused = false;  ///< taken from the crate that stood there, its bytes checked
 };
 
 /// A drive rule from angles of joints to a morph weight, in the axes of the joints as they are in

@@ -19,6 +19,7 @@ namespace mellow {
 /// any run of letters, ? for one.
 struct NodeMask {
     std::vector<std::string> names, below, match;
+    Place where = {};  ///< where it is said, for messages
 
     bool empty() const { return names.empty() && below.empty() && match.empty(); }
 };
@@ -34,7 +35,7 @@ NodeMask parse_mask(const std::vector<std::string>& texts);
 
 /// Nodes of the scene that a mask names, ascending. Names are tried as they stand, then behind
 /// `prefix`; patterns are tried without it. Fails with name-unknown when a name or pattern finds
-/// nothing; `where` is the place for the message.
+/// nothing, at the mask's own place or, where it has none, at `where`.
 Result<std::vector<int>> masked_nodes(const Scene& scene, const NodeMask& mask,
                                       const std::string& prefix, const Place& where);
 

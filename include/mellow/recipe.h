@@ -61,13 +61,23 @@ struct RecipeOver {
     ValueCurve weights;  ///< over seconds of the clip
 };
 
+/// How long something is: in frames at the rate of the figure's file, or in seconds.
+struct RecipeSpan {
+    double frames = 0;
+    std::optional<double> seconds = {};
+    double in_seconds(double frames_per_second) const {
+        return seconds.value_or(frames / frames_per_second);
+    }
+    bool any() const { return frames > 0 || seconds.value_or(0) > 0; }
+};
+
 /// One of the parts that a clip is joined of, or that lie over these.
 struct RecipePart {
     std::string clip;                           ///< another clip of the recipe; empty: a range
     Range range;                                ///< its name is for people
     std::string source, timeline, arrangement;  ///< as of a clip
     RecipeShaping shaping;
-    double overlap = 0;  ///< frames at the rate of the figure's file
+    RecipeSpan overlap;
     CurveShape blend = CurveShape::kSmooth;
     RecipeAlign align;
     std::optional<RecipeOver> over;  ///< not set: joined
@@ -93,11 +103,11 @@ struct RecipeClip {
     std::vector<RecipePart> parts;  ///< in place of a range
     RecipeShaping shaping;
     RecipeAlign align;
-    bool fit = false;              ///< length to whole samples, by the nearest stretch
-    bool find_loop = false;        ///< ends the range at the frame that loops best
-    double shortest = 0;           ///< frames of such a loop at least; 0: a quarter of the range
-    bool stored_open = false;      ///< the range has no frame that repeats its first
-    std::optional<double> repair;  ///< frames over which a loop's gap is closed; 0: all of them
+    bool fit = false;                  ///< length to whole samples, by the nearest stretch
+    bool find_loop = false;            ///< ends the range at the frame that loops best
+    RecipeSpan shortest;               ///< of such a loop at least; 0: a quarter of the range
+    bool stored_open = false;          ///< the range has no frame that repeats its first
+    std::optional<RecipeSpan> repair;  ///< over which a loop's gap is closed; 0: all of it
     double repair_mm = 100, repair_degrees = 20;  ///< the largest change that closing may make
     RecipePlace place;
     double thumbnail = 0.5;  ///< how far through the clip its small picture is, 0 to 1

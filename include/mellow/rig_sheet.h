@@ -38,6 +38,10 @@ struct RigSheet {
 /// other mistakes at once, in the order of the text.
 Result<RigSheet> parse_rig_sheet(std::string_view text, const std::string& file);
 
+/// The same as far as it can be read: rules with nothing wrong but keys that nobody knows, so that
+/// their names can be looked for as well. Mistakes go to `mistakes`.
+RigSheet parse_rig_sheet(std::string_view text, const std::string& file, Findings& mistakes);
+
 /// Takes axes and lengths of the rules along when the scene goes through convert().
 void convert(RigSheet& sheet, const Conversion& conversion);
 

@@ -9,6 +9,7 @@
 // Thread rule: as for Take: immutable once made, a tile per thread.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <span>
 #include <string>
@@ -198,10 +199,12 @@ struct LoopEnd {
 /// The best samples of a clip, from sample `shortest` on, to loop back to its first: poses of all
 /// joints, or of those `counted`, as one sees them from where the hips have come to, and their
 /// speeds there. score = place / 1 cm + turn / 1 degree + (speed / 1 cm + spin / 1 degree) * the
-/// time of a sample. Neighbours of a better one are left out. At most `most` of them.
+/// time of a sample. Neighbours of a better one are left out. At most `most` of them, of those
+/// samples that `fits` where it is given.
 std::vector<LoopEnd> find_loop_ends(const Clip& clip, const Skeleton& skeleton, int hips,
                                     int shortest, std::size_t most = 5,
-                                    const std::vector<bool>& counted = {});
+                                    const std::vector<bool>& counted = {},
+                                    const std::function<bool(int)>& fits = {});
 /// How well the first sample goes on where motion leads behind the last, as it does in a loop that
 /// is stored without the sample that repeats its first: from where four neighbours would have it,
 /// by the cubic through them. Poses as in find_loop_ends(), speeds are 0. Of four samples or more.

@@ -31,6 +31,8 @@ struct TrueConvention {
     /// In place of a unit: how many metres it reaches from the lowest to the highest point at rest:
     /// its skinned meshes, all meshes where none is skinned, its nodes where there is no mesh.
     std::optional<double> height_m = {};
+    bool scale_keys = true;  ///< false: keys of scale are noise, and are left out
+    Place where_rate = {};   ///< where `rate` is said, for messages
 
     /// True when unit, up and front are all said: nothing about space is left to assume.
     bool whole() const { return sized() && up && front; }
@@ -38,6 +40,8 @@ struct TrueConvention {
     bool sized() const { return metres_per_unit || height_m; }
     /// True for a note that something had to be assumed, or is suspect, which this says.
     bool answers(const Finding& note) const;
+    /// A finding where it is made: one of the rate where that is said.
+    Finding placed(Finding note) const;
 };
 
 /// Overrules what `scene` says of itself; no number changes but key times. `keys_on_frames` says

@@ -119,12 +119,14 @@ Result<std::vector<bool>> chosen_nodes(const Scene& scene, const JointChoice& ch
     else
         choose_all(scene, chosen);
     MELLOW_CHECK(mark(choice.keep, "joints, keep", kept, true));
+    const std::vector<bool> asked = kept;
     for (std::size_t n = 0; n < chosen.size(); ++n) {
         kept[n] = kept[n] || (choice.keep_cameras && scene.nodes[n].camera != kNone);
         chosen[n] = chosen[n] || kept[n];
     }
     if (!choice.keep_tips && choice.only.empty()) drop_tips(scene, kept, chosen, dropped);
     MELLOW_CHECK(mark(choice.drop, "joints, drop", chosen, false));
+    for (std::size_t n = 0; n < chosen.size(); ++n) chosen[n] = chosen[n] || asked[n];
     for (std::size_t n = 0; choice.keep_helpers && n < chosen.size(); ++n)
         for (int up = chosen[n] ? scene.nodes[n].parent : kNone; up != kNone;
              up = scene.nodes[at(up)].parent)

@@ -93,6 +93,8 @@ constexpr std::array kNames{
     "way-shadowed",
     "too-short",
     "loop-unsaid",
+    "scale-noise",
+    "mesh-repeated",
     "usage",
 };
 static_assert(kNames.size() == static_cast<std::size_t>(Code::kUsage) + 1);

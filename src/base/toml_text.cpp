@@ -1,6 +1,7 @@
 #include "base/toml_text.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 
@@ -64,6 +65,12 @@ std::string toml_comment(const std::string& text) {
     return in_toml(text, [](unsigned char c) {
         return std::string(1, is_control(c) ? ' ' : static_cast<char>(c));
     });
+}
+
+std::string toml_texts(const std::vector<std::string>& texts) {
+    std::vector<std::string> quoted;
+    for (const std::string& text : texts) quoted.push_back(toml_text(text));
+    return fmt::format("[{}]", fmt::join(quoted, ", "));
 }
 
 }  // namespace mellow

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 namespace mellow {
 
@@ -10,5 +11,7 @@ namespace mellow {
 std::string toml_text(const std::string& text);
 /// The same for what stands behind a #: on one line.
 std::string toml_comment(const std::string& text);
+/// Texts as a list: `["hand.L", "hand.R"]`.
+std::string toml_texts(const std::vector<std::string>& texts);
 
 }  // namespace mellow

@@ -372,7 +372,7 @@ PackedClip settled(const PackedClip& packed, const Convention& target) {
     // A figure that is no number has no record: it stays as it was measured.
     if (record.failed()) return packed;
     out.passed = packed.passed;
-    out.motion_hash = packed.motion_hash;
+    out.motion_print = packed.motion_print;
     return out;
 }
 

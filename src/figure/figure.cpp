@@ -33,9 +33,12 @@ Place travel_asked(const Recipe& recipe) {
 }
 
 Status Figure::load() {
-    Findings wrong;
-    append(wrong, read_scene_file().failures());
+    Findings wrong = read_scene_file().failures();
+    const bool read = wrong.empty();
     append(wrong, read_sheet().failures());
+    // Of a sheet with mistakes, names that are not in the file as well.
+    if (read && !wrong.empty())
+        if (const auto rig = Rig::bind(scene_, kNone, sheet_); !rig) append(wrong, rig.failures());
     if (!wrong.empty()) return wrong;
     return prepare_cameras(*recipe_, scene_, sheet_);
 }
@@ -58,7 +61,7 @@ Status Figure::read_scene_file() {
     for (const Finding& f : stock.findings) {
         const bool rigged = f.code == Code::kUnbaked && !recipe_->rig.empty();
         if (!answered.contains(f.code) && !recipe_->truth.answers(f) && !rigged)
-            notes_.findings.push_back(f);
+            notes_.findings.push_back(recipe_->truth.placed(f));
     }
     timelines_ = std::move(stock.timelines);
     note_lights();
@@ -71,17 +74,18 @@ Status Figure::read_scene_file() {
 }
 
 Status Figure::read_sheet() {
+    Findings mistakes;
     if (!recipe_->rig.empty()) {
         MELLOW_TRY(const Bytes text,
                    load_file(notes_.files, FileRole::kRigSheet,
                              std::filesystem::path(recipe_->rig).filename().string(),
                              recipe_->folder / recipe_->rig));
-        MELLOW_TRY(sheet_,
-                   parse_rig_sheet({reinterpret_cast<const char*>(text.data()), text.size()},
-                                   std::filesystem::path(recipe_->rig).filename().string()));
+        sheet_ = parse_rig_sheet({reinterpret_cast<const char*>(text.data()), text.size()},
+                                 std::filesystem::path(recipe_->rig).filename().string(), mistakes);
         convert(sheet_, conversion_);
     }
     if (sheet_.prefix.empty()) sheet_.prefix = recipe_->strip_prefix;
+    if (!mistakes.empty()) return mistakes;
     return {};
 }
 
@@ -341,6 +345,19 @@ Status Figure::find_hips() {
     if (skeleton_.size() == 0) return {};
     if (!recipe_->hips.empty()) {
         MELLOW_TRY(hips_, joint_named(recipe_->hips, recipe_->where.hips));
+        if (!body()[at(hips_)]) {
+            const int first = carrier();
+            std::vector<Edit> edits;
+            if (first < skeleton_.size())
+                edits.push_back({"travel", "hips", toml_text(skeleton_[first].name)});
+            return Finding{Code::kValueBad,
+                           Severity::kStop,
+                           recipe_->where.hips,
+                           fmt::format("\"{}\" is a camera", recipe_->hips),
+                           "the joint that the figure hangs on",
+                           edits.empty() ? "take hips out" : edit_lines(edits),
+                           edits};
+        }
     } else {
         const auto& joints = skeleton_.joints();
         const auto named = std::find_if(joints.begin(), joints.end(), [&](const Joint& j) {

@@ -37,9 +37,11 @@ Status Figure::find_accepted() {
 Status Figure::leave_out(const JointChoice& choice, const std::vector<int>& driven) {
     MELLOW_TRY(const std::vector<int> dropped,
                masked_nodes(scene_, choice.drop, "", "joints, drop"));
-    std::vector<bool> moved(scene_.nodes.size(), false), still = moved, drop = moved;
+    MELLOW_TRY(const std::vector<int> kept, masked_nodes(scene_, choice.keep, "", "joints, keep"));
+    std::vector<bool> moved(scene_.nodes.size(), false), still = moved, drop = moved, keep = moved;
     for (const int n : driven) moved[at(n)] = true;
     for (const int n : dropped) drop[at(n)] = true;
+    for (const int n : kept) keep[at(n)] = true, drop[at(n)] = false;
     for (const int n : parents_first(scene_))
         if (const int p = scene_.nodes[at(n)].parent; p != kNone && moved[at(p)])
             moved[at(n)] = true;
@@ -56,7 +58,7 @@ Status Figure::leave_out(const JointChoice& choice, const std::vector<int>& driv
         if (named && (node.skin != kNone || still[part])) {
             node.mesh = kNone;
             meshes.push_back(scene_.nodes[part].name);
-        } else if (still[part] && !recipe_->keep_static_meshes) {
+        } else if (still[part] && !keep[part] && !recipe_->keep_static_meshes) {
             node.mesh = kNone;
             scenery.push_back(scene_.nodes[part].name);
         }
@@ -68,7 +70,9 @@ Status Figure::leave_out(const JointChoice& choice, const std::vector<int>& driv
                                    fmt::format("left out as asked: {}", name_list(meshes)), "",
                                    ""});
     }
-    const Edit keep{"joints", "static_meshes", "\"keep\""};
+    const bool travels = !travel_asked(*recipe_).empty();
+    const Edit its = travels ? Edit{"joints", "drop", toml_texts(scenery)}
+                             : Edit{"joints", "static_meshes", "\"keep\""};
     if (!scenery.empty())
         notes_.findings.push_back(
             {Code::kLeftOut,
@@ -78,8 +82,11 @@ Status Figure::leave_out(const JointChoice& choice, const std::vector<int>& driv
                  "meshes that are not of the figure (no skin, not moved, below no joint): {}",
                  name_list(scenery)),
              "meshes that are skinned, hang on a joint or are moved",
-             edit_lines({keep}) + ", to hang them on the root",
-             {keep}});
+             edit_lines({its}) + (travels
+                                      ? ", where they are scenery; keep = [...] makes joints of "
+                                        "them, which a rule moves along"
+                                      : ", to hang them on the root"),
+             {its}});
     if (recipe_->keep_static_meshes && std::find(still.begin(), still.end(), true) != still.end())
         if (const Place where = travel_asked(*recipe_); !where.empty())
             return Finding{Code::kValueBad,

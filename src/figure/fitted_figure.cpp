@@ -164,10 +164,10 @@ Result<FittedFigure> FittedFigure::make(const FigureParts& figure, const Skeleto
     }
     auto simple = std::make_shared<Scene>(*kept);
     if (target.triangulate) no_strips(*simple);
-    const Findings simplified = simplify_skins(*simple, out.sources_, target.influences);
-    append(findings, simplified);
+    out.cuts_ = simplify_skins(*simple, out.sources_, target.influences);
+    append(findings, out.cuts_.findings);
     out.scene_ = std::move(simple);
-    if (!simplified.empty()) out.unsimplified_ = std::move(kept);
+    if (!out.cuts_.findings.empty()) out.unsimplified_ = std::move(kept);
     if (const int vertices = vertices_of(*out.scene_);
         target.most_vertices > 0 && vertices > target.most_vertices)
         return Finding{Code::kLimit,

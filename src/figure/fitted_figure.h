@@ -35,6 +35,8 @@ class FittedFigure {
     const Scene& scene() const { return *scene_; }
     /// The scene with its skins as they were, where they had to be simplified.
     const Scene* unsimplified() const { return unsimplified_.get(); }
+    /// What was taken from its skins.
+    const SkinCuts& cuts() const { return cuts_; }
     /// As it is written: in the rest pose of the target.
     const Skeleton& skeleton() const { return fit_.skeleton; }
     /// The same joints as they rest in the source, which is what meshes are bound to.
@@ -62,6 +64,7 @@ class FittedFigure {
 
     const Skeleton* figure_;
     std::shared_ptr<const Scene> scene_, unsimplified_;
+    SkinCuts cuts_;
     JointFit fit_;
     Skeleton bound_;
     std::vector<std::string> without_;  ///< scalars that are left out

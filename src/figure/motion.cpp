@@ -117,9 +117,11 @@ class MotionReader {
         Stock stock = take_stock(scene);
         // Unit and axes are not guessed at: joints that lie as those of the figure say them.
         for (Finding& f : stock.findings)
-            if (f.code == Code::kRateSuspect && !source_.truth.answers(f)) {
+            if ((f.code == Code::kRateSuspect || f.code == Code::kScaleNoise) &&
+                !source_.truth.answers(f)) {
                 f.where = f.where.inside(Place::in(out_.file));  // it names the timeline alone
-                say(std::move(f));
+                f.remedy = under_source(f.edits);
+                say(source_.truth.placed(std::move(f)));
             }
         out_.stock = std::move(stock.timelines);
         drop_vertices(scene);
@@ -146,6 +148,12 @@ class MotionReader {
     }
 
   private:
+    /// Keys of the table of this file, which is one of several.
+    static std::string under_source(std::vector<Edit> edits) {
+        for (Edit& edit : edits)
+            if (edit.table == "source") edit.table = "[source]";
+        return edit_lines(edits);
+    }
     void say(Finding finding) { out_.findings.push_back(std::move(finding)); }
 
     Status move_rig(const Scene& scene) {
@@ -183,7 +191,7 @@ class MotionReader {
                 fmt::format("{} joints whose axes rest turned, this one by {:.1f} degrees",
                             map.turned, map.most_turned_rad * kDegrees),
                 "the axes of the figure",
-                edit_lines({take_over}) + ": places agree, axes are taken over",
+                under_source({take_over}) + ": places agree, axes are taken over",
                 {take_over}};
         if (map.turned > 0)
             say({Code::kAssumed, Severity::kNote, Place::in(out_.file),
@@ -191,16 +199,22 @@ class MotionReader {
                              "degrees: taken over",
                              map.turned, map.most_turned, map.most_turned_rad * kDegrees),
                  "joints whose places agree", ""});
-        if (map.other_rest)
+        if (map.posed > 0)
             say({Code::kAssumed, Severity::kNote, Place::in(out_.file),
-                 "rests in another pose than the figure", "joints that lie in their parents alike",
-                 ""});
-        if (!map.missing.empty())
+                 fmt::format("rests in another pose than the figure: {} joints turned, \"{}\" the "
+                             "most, by {:.1f} degrees; its keys leave that behind",
+                             map.posed, map.most_posed, map.most_posed_rad * kDegrees),
+                 "joints that lie in their parents alike", ""});
+        if (!map.missing.empty()) {
+            const std::vector<Edit> edits = near_names(map, scene);
             say({Code::kMissingJoint, Severity::kWarning, Place::in(out_.file),
                  fmt::format("joints that the file does not have, and that rest: {}",
                              name_list(map.missing)),
                  "all joints of the figure",
-                 "names in a [rename] table, or nothing, if they shall rest"});
+                 edits.empty() ? "names in a [rename] table, or nothing, if they shall rest"
+                               : edit_lines(edits, ", if that is the joint"),
+                 edits});
+        }
         if (!map.surplus.empty())
             say({Code::kLeftOut, Severity::kNote, Place::in(out_.file),
                  fmt::format("motion of nodes that are no joints of the figure: {}",
@@ -212,6 +226,25 @@ class MotionReader {
         out_.sheet = &kNoRules;
         out_.sources = std::move(map.sources);
         return {};
+    }
+
+    /// Nodes that stand for no joint and are called nearly like one that is missing.
+    std::vector<Edit> near_names(const JointMap& map, const Scene& scene) const {
+        std::set<std::string> taken;
+        for (const JointSource& source : map.sources)
+            if (source.node != kNone) taken.insert(scene.nodes[at(source.node)].name);
+        std::vector<std::string> left;
+        for (const Node& node : scene.nodes)
+            if (node.mesh == kNone && !node.name.empty() && !taken.contains(node.name))
+                left.push_back(node.name);
+        std::vector<Edit> edits;
+        for (const std::string& joint : map.missing) {
+            const std::string near = nearest_name(joint, left);
+            if (near.empty() || nearest_name(near, map.missing) != joint) continue;
+            std::erase(left, near);
+            edits.push_back({"rename", toml_text(near), toml_text(joint)});
+        }
+        return edits;
     }
 
     /// Which of the file's weights are of the figure, and which of the figure's drives are left to

@@ -5,6 +5,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "mellow/fit.h"
 
 namespace mellow {
@@ -94,7 +95,7 @@ std::vector<std::vector<bool>> weighted_joints(const Scene& scene) {
 }
 
 struct Counts {
-    std::vector<std::string> removed;
+    std::vector<std::string> removed;  ///< "hand.L to forearm.L"
     int limited = 0, vertices = 0;
 };
 
@@ -138,18 +139,21 @@ void simplify(Primitive& p, const std::vector<std::uint16_t>& index, int most, C
 
 }  // namespace
 
-Findings simplify_skins(Scene& scene, const JointSources& sources, int most) {
+SkinCuts simplify_skins(Scene& scene, const JointSources& sources, int most) {
     const std::vector<int> stands = stands_for(scene, sources);
     const std::vector<Affine> rest = rest_worlds(scene);
     Counts counts;
+    SkinCuts cuts;
     std::vector<std::vector<std::uint16_t>> index;
     const auto used = weighted_joints(scene);
     for (std::size_t s = 0; s < scene.skins.size(); ++s) {
         Skin& skin = scene.skins[s];
         for (std::size_t j = 0; j < skin.joints.size(); ++j)
-            if (const int joint = skin.joints[j]; used[s][j] && stands[at(joint)] != joint)
+            if (const int joint = skin.joints[j]; used[s][j] && stands[at(joint)] != joint) {
+                cuts.removed.push_back(scene.nodes[at(joint)].name);
                 counts.removed.push_back(fmt::format("{} to {}", scene.nodes[at(joint)].name,
                                                      scene.nodes[at(stands[at(joint)])].name));
+            }
         index.push_back(stand_in(rest, stands, skin));
     }
     std::vector<bool> done(scene.meshes.size(), false);
@@ -159,19 +163,25 @@ Findings simplify_skins(Scene& scene, const JointSources& sources, int most) {
         for (Primitive& p : scene.meshes[at(node.mesh)].primitives)
             simplify(p, index[at(node.skin)], most, counts);
     }
-    Findings findings;
+    cuts.limited = counts.limited;
+    const Edit keep{"joints", "keep", toml_texts(cuts.removed)};
     if (!counts.removed.empty())
-        findings.push_back(
-            {Code::kSkinRemoved, Severity::kNote, "skin",
+        cuts.findings.push_back(
+            {Code::kSkinRemoved,
+             Severity::kNote,
+             "skin",
              fmt::format("weights of joints that are not kept go to the joint above: {}",
                          name_list(counts.removed)),
-             "", "keep = [...] under [joints] to keep one"});
+             "",
+             edit_lines({keep}, ", to keep them"),
+             {keep}});
     if (counts.limited > 0)
-        findings.push_back({Code::kInfluences, Severity::kNote, "skin",
-                            fmt::format("{} of {} vertices had more than {} influences",
-                                        counts.limited, counts.vertices, most),
-                            fmt::format("at most {}; the largest stay and sum to 1", most), ""});
-    return findings;
+        cuts.findings.push_back({Code::kInfluences, Severity::kNote, "skin",
+                                 fmt::format("{} of {} vertices had more than {} influences",
+                                             counts.limited, counts.vertices, most),
+                                 fmt::format("at most {}; the largest stay and sum to 1", most),
+                                 ""});
+    return cuts;
 }
 
 }  // namespace mellow

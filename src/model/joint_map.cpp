@@ -223,7 +223,18 @@ class JointMatcher {
         for (JointSource& source : map_.sources) source.turn = {};
         map_.turned = 0;
         map_.most_turned_rad = 0;
-        map_.other_rest = true;
+        for (int j = 0; j < figure_.size(); ++j) {
+            const int node = map_.sources[at(j)].node, up = matched_above(j);
+            if (node == kNone || up < 0) continue;
+            const Quat own = conjugate(rotation_of(own_[at(up)])) * rotation_of(own_[at(j)]),
+                       its = conjugate(rotation_of(its_[at(map_.sources[at(up)].node)])) *
+                             rotation_of(its_[at(node)]);
+            const double angle = angle_between(own, its);
+            if (angle < 1e-5) continue;
+            ++map_.posed;
+            if (angle > map_.most_posed_rad)
+                map_.most_posed_rad = angle, map_.most_posed = figure_[j].name;
+        }
     }
 
     void compare_bone(int j, Vec3 own, Vec3 its, std::vector<OtherBone>& other) {

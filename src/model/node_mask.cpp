@@ -78,7 +78,7 @@ NodeMask parse_mask(const std::vector<std::string>& texts) {
 
 Result<std::vector<int>> masked_nodes(const Scene& scene, const NodeMask& mask,
                                       const std::string& prefix, const Place& where) {
-    const Namer namer{scene, prefix, where};
+    const Namer namer{scene, prefix, mask.where.empty() ? where : mask.where};
     std::vector<bool> in(scene.nodes.size(), false);
     for (const std::string& name : mask.names) {
         MELLOW_TRY(const int node, namer.find(name));

@@ -30,6 +30,25 @@ bool TrueConvention::answers(const Finding& note) const {
            std::all_of(note.edits.begin(), note.edits.end(), known);
 }
 
+Finding TrueConvention::placed(Finding note) const {
+    if (note.code != Code::kRateSuspect || where_rate.empty()) return note;
+    note.where = where_rate;
+    for (Edit& edit : note.edits) edit.table.clear();
+    note.remedy = edit_lines(note.edits, "in its place");
+    return note;
+}
+
+/// Nodes keep the size they rest in.
+static void leave_out_scale_keys(Scene& scene) {
+    for (Timeline& timeline : scene.timelines) {
+        std::erase_if(timeline.channels, [](const Channel& c) { return c.path == Path::kScale; });
+        std::erase_if(timeline.members, [&](const MemberCurve& m) {
+            return m.element != kNone &&
+                   scene.nodes[at(m.node)].stack[at(m.element)].kind == StackKind::kScale;
+        });
+    }
+}
+
 Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames) {
     Convention c = scene.convention;
     c.metres_per_unit = truth.metres_per_unit.value_or(c.metres_per_unit);
@@ -56,6 +75,7 @@ Status overrule(Scene& scene, const TrueConvention& truth, bool keys_on_frames) 
         c.metres_per_unit = *truth.height_m / tall;
     }
     scene.convention = scene.stack_convention = c;
+    if (!truth.scale_keys) leave_out_scale_keys(scene);
     if (!truth.rate) return {};
     if (keys_on_frames) declare_rate(scene, *truth.rate);
     scene.rate = *truth.rate;

@@ -23,6 +23,7 @@ constexpr double kLoopOpen_m = 5e-3, kLoopOpen_rad = 0.035;  // 5 mm, 2 degrees
 constexpr double kPopRatio = 10;                             ///< times the median of the clip
 constexpr double kNoStep_s = 0.7;                            ///< shorter ones need not have a step
 constexpr double kFastTurn_rad = 2.6;                        // 150 degrees a sample
+constexpr double kSpike_rad = 1.57, kBesideSpike_rad = 0.5;  // there and back in a sample
 constexpr double kDrivenWeight = 1e-3;  ///< single precision of turns, on curves that are steep
 
 class ClipJudge {
@@ -49,6 +50,16 @@ class ClipJudge {
                 packed.worst_shear = loss.shear, packed.shear_joint = figure_.skeleton()[j].name;
             if (loss.shear > 1e-4) packed.sheared_joints.push_back(figure_.skeleton()[j].name);
             if (loss.smallest_scale < 1e-6) flat.push_back(figure_.skeleton()[j].name);
+            if (const auto spike = turn_spike(baked.clip.joints[at(j)], baked.clip.samples);
+                spike.first > 0) {
+                out_.push_back(
+                    {Code::kPop, Severity::kWarning, where,
+                     fmt::format("turns by {:.0f} degrees at sample {} and back at the next",
+                                 spike.second * kDegrees, spike.first),
+                     "motion without jumps", "look at the keys of that joint there"});
+                if (loss.fastest_sample == spike.first || loss.fastest_sample == spike.first + 1)
+                    continue;  // no rate mends that
+            }
             if (loss.fastest_turn_rad > kFastTurn_rad)
                 out_.push_back(
                     {Code::kFastTurn, Severity::kWarning, where,
@@ -65,6 +76,27 @@ class ClipJudge {
                                         flat_samples(baked.clip, flat.front())),
                             "a size above zero",
                             "what is hidden by scale may be lit or culled wrongly in an engine"});
+    }
+
+    /// A sample that is turned far from those on both sides, which agree: the largest such turn,
+    /// and where. Sample 0 where there is none.
+    static std::pair<int, double> turn_spike(const JointTrack& track, int samples) {
+        std::pair<int, double> found{0, 0.0};
+        const auto apart = [&](int a, int b) {
+            return angle_between(local_at(track, a).r, local_at(track, b).r);
+        };
+        for (int k = 1; k + 1 < samples; ++k) {
+            const float *a = &track.rotation[at(4 * (k - 1))], *b = a + 4;
+            if (std::abs(a[0] * b[0] + a[1] * b[1] + a[2] * b[2] + a[3] * b[3]) > 0.71F) continue;
+            const double there = apart(k - 1, k);
+            if (there < kSpike_rad || there <= found.second || apart(k, k + 1) < kSpike_rad ||
+                apart(k - 1, k + 1) > kBesideSpike_rad ||
+                (k > 1 && apart(k - 2, k - 1) > kBesideSpike_rad) ||
+                (k + 2 < samples && apart(k + 1, k + 2) > kBesideSpike_rad))
+                continue;
+            found = {k, there};
+        }
+        return found;
     }
 
     /// At which samples a joint has no size of its own.
@@ -219,12 +251,51 @@ class ClipJudge {
             height ? ", or travel with \"height\"" : "");
     }
 
+    /// These joints as well as those that the recipe keeps.
+    Edit keeping(const std::vector<std::string>& more) const {
+        const NodeMask& own = recipe_.joints.keep;
+        std::vector<std::string> all = own.names;
+        all.insert(all.end(), own.match.begin(), own.match.end());
+        for (const std::string& top : own.below) all.push_back("below:" + top);
+        all.insert(all.end(), more.begin(), more.end());
+        return {"joints", "keep", toml_texts(all)};
+    }
+
+    /// Nodes that are no joints and stand right above one of these, scaled or keyed in scale: what
+    /// they do to the joint below cannot be kept without them.
+    std::vector<std::string> scaled_helpers(const std::vector<std::string>& joints) const {
+        const Scene& scene = figure_.scene();
+        std::vector<bool> joint(scene.nodes.size(), false), scaled = joint;
+        for (const JointSource& source : figure_.sources())
+            if (source.node != kNone) joint[at(source.node)] = true;
+        for (std::size_t n = 0; n < scaled.size(); ++n) {
+            const Vec3 s = scene.nodes[n].local.s;
+            scaled[n] = std::abs(s.x - s.y) > 1e-6 || std::abs(s.y - s.z) > 1e-6;
+        }
+        for (const Timeline& timeline : scene.timelines)
+            for (const Channel& c : timeline.channels)
+                if (c.path == Path::kScale) scaled[at(c.node)] = true;
+        std::vector<std::string> helpers;
+        for (const std::string& name : joints) {
+            const int own = figure_.sources()[at(figure_.skeleton().find(name))].node;
+            for (int up = own == kNone ? kNone : scene.nodes[at(own)].parent;
+                 up != kNone && !joint[at(up)]; up = scene.nodes[at(up)].parent)
+                if (scaled[at(up)] && std::find(helpers.begin(), helpers.end(),
+                                                scene.nodes[at(up)].name) == helpers.end())
+                    helpers.push_back(scene.nodes[at(up)].name);
+        }
+        return helpers;
+    }
+
     /// What shear costs, where it shows: in millimetres at the skin.
     void shear(const PackedClip& packed) {
         if (packed.sheared_joints.empty()) return;
         const ClipProof& proof = packed.proof;
         const bool apart = proof.accepted_mm.worst > proof.vertex_mm.worst;
         const Deviation& skin = apart ? proof.accepted_mm : proof.vertex_mm;
+        const std::vector<std::string> helpers = scaled_helpers(packed.sheared_joints);
+        const std::vector<Edit> edits =
+            helpers.empty() ? std::vector<Edit>{} : std::vector{keeping(helpers)};
         out_.push_back(
             {Code::kShear, Severity::kWarning,
              Place::of(fmt::format("clip \"{}\"", packed.clip.name)),
@@ -240,20 +311,30 @@ class ClipJudge {
                      : fmt::format("; joints accepted in the recipe by at most {:.3g} degrees",
                                    proof.accepted_degrees.worst)),
              "even scale above turned joints",
-             "scale evenly in the source, or, where the scaled joint carries no weight: scale = "
-             "\"offsets\"   # under [joints]; keep = [...] where it is a helper that is no joint; "
-             "or "
-             "accept_shear = [...] under [proof] lets these "
-             "joints be off; "
-             "places of joints are exact all the same"});
+             (edits.empty() ? "scale evenly in the source, or, where the scaled joint carries no "
+                              "weight: scale = \"offsets\"   # under [joints]"
+                            : edit_lines(edits, ", so that the scale stays where it is")) +
+                 "; or accept_shear = " + toml_texts(packed.sheared_joints) +
+                 "   # under [proof], which lets these be off; places of joints are exact all the "
+                 "same",
+             edits});
     }
 
     /// Fewer influences than the source has are a choice; how far the skin is off by it is
     /// measured.
-    void simplified(const PackedClip& packed, bool dropped) {
+    void simplified(const PackedClip& packed, const FittedFigure& fitted) {
         const Deviation& d = packed.proof.simplified_mm;
         if (d.count == 0 || d.worst <= recipe_.tolerance.mm) return;
+        const bool dropped = !fitted.fit().surplus.empty();
         const Edit pass{"checks", "influences", "\"warn\""};
+        std::vector<Edit> edits;
+        std::string remedy;
+        if (!fitted.cuts().removed.empty()) {
+            edits.push_back(keeping(fitted.cuts().removed));
+            remedy = edit_lines({edits.back()}, ", whose weights went to others") + "; or, ";
+        }
+        if (fitted.cuts().limited > 0) remedy += "more influences under [target]; or, ";
+        if (edits.empty()) edits.push_back(pass);
         out_.push_back(
             {Code::kInfluences, dropped ? Severity::kWarning : Severity::kStop,
              Place::of(fmt::format("clip \"{}\"", packed.clip.name)),
@@ -264,10 +345,8 @@ class ClipJudge {
              dropped
                  ? std::string(
                        "the joints that were dropped, in the list; or nothing, if they shall go")
-                 : "more influences under [target]; keep = [...] under [joints], where weights of "
-                   "joints went to others; or, if this is good enough, " +
-                       edit_lines({pass}),
-             dropped ? std::vector<Edit>{} : std::vector{pass}});
+                 : remedy + "if this is good enough, " + edit_lines({pass}),
+             dropped ? std::vector<Edit>{} : edits});
     }
 
     /// Weights that an engine would not get which drives them as the manifest says.
@@ -371,12 +450,12 @@ Findings judge_loop(const Recipe& recipe, const Figure& figure, const ClipJob& j
 }
 
 Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedClip& packed,
-                     const Status& within_tolerance, bool dropped) {
+                     const Status& within_tolerance, const FittedFigure& fitted) {
     ClipJudge judge(recipe, figure, packed.plan);
     judge.shear(packed);
     Findings out = judge.take();
     if (!within_tolerance) out.push_back(within_tolerance.failure());
-    judge.simplified(packed, dropped);
+    judge.simplified(packed, fitted);
     judge.drives(packed);
     judge.unbaked(packed);
     append(out, judge.take());

@@ -1,6 +1,7 @@
 // What is to be said of one clip: seams, travel, still ends, losses, and what the proof measured.
 #pragma once
 
+#include "figure/fitted_figure.h"
 #include "mellow/bake.h"
 #include "plan/jobs.h"
 
@@ -24,12 +25,12 @@ class OverlapJudge {
 /// Of a clip with its travel on the root and its loop still closed; notes its shear in `packed`.
 Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& job,
                      const Baked& baked, PackedClip& packed);
-/// Of a clip that was read back and measured. `dropped`: joints were left out as the target wants,
-/// so that what their vertices are off by is told and not a stop.
 /// What is to be said of the seam of a loop, `packed.gap`.
 Findings judge_loop(const Recipe& recipe, const Figure& figure, const ClipJob& job,
                     const Clip& clip, const PackedClip& packed);
+/// Of a clip that was read back and measured. Where joints were left out as the target wants, what
+/// their vertices are off by is told and is no stop.
 Findings judge_proof(const Recipe& recipe, const Figure& figure, const PackedClip& packed,
-                     const Status& within_tolerance, bool dropped);
+                     const Status& within_tolerance, const FittedFigure& fitted);
 
 }  // namespace mellow

@@ -144,18 +144,47 @@ void CrateOutput::note_turned_starts() {
     }
 }
 
+/// Mesh and pictures in every clip file: what that costs.
+void CrateOutput::note_repeated_mesh() {
+    const auto clips = static_cast<double>(report_.clips.size()),
+               skin = static_cast<double>(report_.skin.bytes);
+    double all = 0;
+    for (const PackedClip& clip : report_.clips) all += static_cast<double>(clip.file.bytes);
+    if (target_.layout != Layout::kClipsWithSkin || clips < 2 || all <= clips * skin) return;
+    const Edit shared{"target", "layout", "\"skin-and-clips\""};
+    report_.findings.push_back(
+        {Code::kMeshRepeated,
+         Severity::kNote,
+         target_.where,
+         fmt::format("each of {} clip files holds mesh and pictures: {:.0f} bytes, motion alone "
+                     "would be {:.1f} times smaller",
+                     clips, all, all / (all - clips * skin)),
+         "",
+         edit_lines({shared}, ", where the engine shares one skin"),
+         {shared}});
+}
+
 /// Clips of one motion under two names; ranges that overlap are told already.
 void CrateOutput::note_same_motion() {
-    std::map<std::string, const PackedClip*> seen;
+    constexpr float kRounding = 2e-6F;                   // of numbers written with six digits
+    std::map<int, std::vector<const PackedClip*>> seen;  // by how many samples they have
     for (const PackedClip& clip : report_.clips) {
-        if (clip.motion_hash.empty() || clip.plan.samples < 2) continue;
-        const auto [there, fresh] = seen.emplace(clip.motion_hash, &clip);
-        const PackedClip& first = *there->second;
-        const bool one_range = first.timeline == clip.timeline && first.motion == clip.motion;
-        if (fresh || one_range) continue;
+        if (clip.motion_print.empty() || clip.plan.samples < 2) continue;
+        std::vector<const PackedClip*>& alike = seen[clip.plan.samples];
+        const auto first = std::ranges::find_if(alike, [&](const PackedClip* other) {
+            return std::ranges::equal(other->motion_print, clip.motion_print, [](float a, float b) {
+                return std::abs(a - b) <= kRounding;
+            });
+        });
+        if (first == alike.end()) {
+            alike.push_back(&clip);
+            continue;
+        }
+        if ((*first)->timeline == clip.timeline && (*first)->motion == clip.motion) continue;
         report_.findings.push_back(
             {Code::kSameContent, Severity::kWarning, clip.where,
-             fmt::format("the same motion as \"{}\", sample by sample", first.clip.name),
+             fmt::format("the same motion as \"{}\", to the rounding of its numbers",
+                         (*first)->clip.name),
              "a motion once", "take one of them away, if it is no copy on purpose"});
     }
 }
@@ -180,6 +209,7 @@ Result<PackReport> CrateOutput::finish() {
     if (!options_.share) note_idle_morphs();
     if (!options_.share) note_turned_starts();
     note_same_motion();
+    note_repeated_mesh();
     if (apply_checks(recipe_.checks, report_.findings)) report_.proven = all_passed_ = false;
     for (const auto& [code, level] : recipe_.checks)
         if (!level) report_.off.emplace_back(name(code));

@@ -182,6 +182,13 @@ Status CrateOutput::begin(const Jobs& jobs) {
     MELLOW_TRY(const auto numbers, numbers_before(recipe_, target_, options_));
     MELLOW_TRY(names_, output_names(recipe_, target_, jobs.clips(), numbers));
     note_not_chosen();
+    if (!names_.otherwise.empty())
+        report_.findings.push_back(
+            {Code::kAssumed, Severity::kNote, target_.where,
+             fmt::format("clips whose files are called otherwise, as the target's rule for names "
+                         "wants: {}",
+                         name_list(names_.otherwise)),
+             "", ""});
     if (recipe_.thumbnails && !recipe_.thumbnails->around.empty() &&
         figure.skeleton().find(recipe_.thumbnails->around) < 0)
         return Finding{Code::kNameUnknown,
@@ -347,8 +354,7 @@ Status CrateOutput::prove(std::size_t i, const BakedClip& baked,
     if (proof) packed.proof = std::move(proof).value();
     packed.proof.driven_weight = driven_weights(crate_.skin, out.motion, report_.drives);
     packed.passed = good.ok();
-    append(packed.findings,
-           judge_proof(recipe_, jobs_->figure(), packed, good, !fitted_->fit().surplus.empty()));
+    append(packed.findings, judge_proof(recipe_, jobs_->figure(), packed, good, *fitted_));
     if (!good && target_.rest.posed)
         for (Finding& f : packed.findings)
             if (f.code == Code::kProofFailed)

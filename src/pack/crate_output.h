@@ -109,6 +109,7 @@ class CrateOutput {
     void note_idle_morphs();
     void note_turned_starts();
     void note_same_motion();
+    void note_repeated_mesh();
     void note_changed_files();
     void note_not_chosen();
     Status settle_share();

@@ -1,8 +1,9 @@
 #include "pack/pack_clip.h"
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 
-#include "disk/hash.h"
 #include "mellow/shaping.h"
 #include "mellow/travel.h"
 #include "pack/clip_judge.h"
@@ -66,16 +67,28 @@ Result<BakedClip> bind_clip(const Recipe& recipe, const Jobs& jobs, std::size_t 
 
 namespace {
 
-/// Of all samples of all tracks, whatever the clip is called.
-std::string hash_of_motion(const Clip& clip) {
-    std::string bytes;
+/// All numbers of all tracks, each taken into one of some sums with a share of its own between -1
+/// and 1, the same for every clip: what differs by rounding gives sums that do.
+std::vector<float> print_of_motion(const Clip& clip) {
+    constexpr std::size_t kSums = 16;
+    std::array<double, kSums> sums{};
+    std::uint32_t state = 1;
+    std::size_t next = 0;
     const auto take = [&](const std::vector<float>& values) {
-        bytes.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(float));
+        for (const float value : values) {
+            state = state * 1664525U + 1013904223U;  // Knuth and Lewis: Numerical Recipes, 7.1
+            const double share = static_cast<double>(state >> 8U) / 8388608.0 - 1;
+            sums[next++ % kSums] += share * static_cast<double>(value);
+        }
     };
     for (const JointTrack& t : clip.joints) take(t.translation), take(t.rotation), take(t.scale);
     for (const MorphTrack& t : clip.morphs) take(t.weights);
     for (const ScalarTrack& t : clip.scalars) take(t.values);
-    return hash_of(bytes);
+    // By the root of how many there are: noise of one size on all of them changes it by that.
+    const double many = std::sqrt(static_cast<double>(std::max<std::size_t>(next / kSums, 1)));
+    std::vector<float> out;
+    for (const double sum : sums) out.push_back(static_cast<float>(sum / many));
+    return out;
 }
 
 void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memory) {
@@ -98,7 +111,7 @@ void bake_into(const Recipe& recipe, const Jobs& jobs, BakedClip& out, Clip memo
         baked.clip.travel.start_heading_rad =
             start_heading(baked.clip, jobs.figure().skeleton(), jobs.figure().hips());
     facts.findings = judge_baked(recipe, jobs.figure(), job, baked, facts);
-    facts.motion_hash = hash_of_motion(baked.clip);
+    facts.motion_print = print_of_motion(baked.clip);
     out.clip = std::move(baked.clip);
     if (job.clip.travel.channels) travel_channels(out.clip, jobs.figure().skeleton());
 }

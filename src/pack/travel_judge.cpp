@@ -152,7 +152,10 @@ class TravelJudge {
             if (!top || j == body || !counts[at(j)] || way(j) > kBehind * goes) continue;
             behind.push_back(skeleton[j].name);
         }
-        const Edit kMayStay{"checks", "left-behind", "\"warn\""};
+        std::vector<std::string> all;
+        for (const std::string& top : behind) all.push_back("below:" + top);
+        const Edit kMayStay{"checks", "left-behind", "\"warn\""},
+            away{"joints", "drop", toml_texts(all)};
         if (!behind.empty())
             out_.push_back({Code::kLeftBehind,
                             Severity::kStop,
@@ -161,7 +164,7 @@ class TravelJudge {
                                         name_list(behind), behind.size() == 1 ? "s" : "",
                                         behind.size() == 1 ? "it is" : "they are", goes),
                             "all of a figure going with it",
-                            "a follow rule in the rig sheet; or drop = [...] under [joints]; or " +
+                            "a follow rule in the rig sheet; or " + edit_lines({away}) + "; or " +
                                 edit_lines({kMayStay}) + ", where it is meant",
                             {kMayStay}});
     }

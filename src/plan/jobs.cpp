@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <set>
 
 #include "base/at.h"
@@ -51,6 +52,12 @@ Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, const PackProgres
     if (!wrong.empty()) {
         say_once(wrong, jobs->bind_all().failures());
         say_once(wrong, jobs->unplanned_layers());
+        // Ranges that end elsewhere, where frames are counted by another rate than the file's.
+        const auto is = [](Code code) { return [=](const Finding& f) { return f.code == code; }; };
+        if (std::ranges::any_of(wrong, is(Code::kRangeOutside)) ||
+            std::ranges::any_of(wrong, is(Code::kRangeOffGrid)))
+            std::ranges::copy_if(jobs->notes_.findings, std::inserter(wrong, wrong.begin()),
+                                 is(Code::kRateSuspect));
         return wrong;
     }
     jobs->note_same_content();

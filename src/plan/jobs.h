@@ -144,6 +144,7 @@ class Jobs {
     Result<PartJob> piece(const RecipeClip& clip, const FigureMotion& motion) const;
     Status plan_shaped(ClipJob& job, const FigureMotion& motion) const;
     Status find_loop(ClipJob& job, const FigureMotion& motion) const;
+    bool on_all_grids(int frames, FrameRate rate) const;
     void plan_joined(Findings& wrong);
     enum class Planned { kNotYet, kInside, kDone, kWrong };
     Status plan_parts(std::size_t clip, std::vector<Planned>& state);

@@ -67,6 +67,8 @@ class Namer {
             }
             MELLOW_TRY(std::string name,
                        make(target_.clip_name, fmt::format("clip \"{}\"", clip.range.name)));
+            if (name != filled(target_.clip_name, fields_))
+                out.otherwise.push_back(clip.range.name + " to " + name);
             out.clips.push_back(std::move(name));
         }
         if (out.chosen == 0 && !clips.empty()) return none_chosen(clips);

@@ -14,9 +14,10 @@ namespace mellow {
 /// Where everything goes, relative to the crate, without what files end in.
 struct OutputNames {
     std::string skin, library;
-    std::vector<std::string> clips;  ///< as Jobs::clips()
-    std::vector<int> ids;            ///< of the clips; empty where the target has none
-    std::size_t chosen = 0;          ///< how many clips the target takes; others have no name
+    std::vector<std::string> clips;      ///< as Jobs::clips()
+    std::vector<int> ids;                ///< of the clips; empty where the target has none
+    std::vector<std::string> otherwise;  ///< "Walk.Fast to walk_fast": as the target's rule wants
+    std::size_t chosen = 0;              ///< how many clips the target takes; others have no name
 };
 
 /// True for a clip that the target takes.

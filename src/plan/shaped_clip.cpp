@@ -223,11 +223,11 @@ class ClipShaper {
 
     ShapedTake repaired(const ClipJob& job, ShapedTake shaped) {
         const Figure& figure = jobs_.figure();
-        const double frames = *job.clip.repair;
+        const RecipeSpan& over = *job.clip.repair;
         const TravelParts& travel = job.clip.travel;
         Repaired out = repair_loop(shaped,
-                                   {frames / figure.scene().rate.per_second(), figure.hips(),
-                                    travel.ground, travel.heading},
+                                   {over.in_seconds(figure.scene().rate.per_second()),
+                                    figure.hips(), travel.ground, travel.heading},
                                    root_);
         if (out.place_m < 1e-6 && out.turn_rad < 1e-6) return shaped;  // there is no gap
         const RecipeClip& wanted = job.clip;
@@ -235,13 +235,16 @@ class ClipShaper {
                            out.turn_rad * kDegrees > wanted.repair_degrees;
         const bool dragged = !travel.ground && out.place_m * 1000 > wanted.repair_mm &&
                              out.place_joint == figure.skeleton()[figure.hips()].name;
-        const std::string closed = fmt::format(
-            "the loop's gap is closed over {}: by up to {:.3g} mm at \"{}\" and {:.3g} degrees at "
-            "\"{}\"{}",
-            frames > 0 ? fmt::format("its last {:g} frames", frames)
-                       : std::string("its whole length"),
-            out.place_m * 1000, out.place_joint, out.turn_rad * kDegrees, out.turn_joint,
-            dragged ? "; forgotten travel?" : "");
+        const std::string closed =
+            fmt::format("the loop's gap is closed over {}: by up to {}{} and {}{}{}",
+                        !over.any()    ? std::string("its whole length")
+                        : over.seconds ? fmt::format("its last {:g} s", *over.seconds)
+                                       : fmt::format("its last {:g} frames", over.frames),
+                        out.place_m < 5e-7 ? "0 mm" : fmt::format("{:.3g} mm", out.place_m * 1000),
+                        out.place_joint.empty() ? "" : fmt::format(" at \"{}\"", out.place_joint),
+                        fmt::format("{:.3g} degrees", out.turn_rad * kDegrees),
+                        out.turn_joint.empty() ? "" : fmt::format(" at \"{}\"", out.turn_joint),
+                        dragged ? "; forgotten travel?" : "");
         const auto at_least = [](const char* key, double now, double least) {
             return Edit{"", key, fmt::format("{:.0f}", std::max(now, std::ceil(least)))};
         };

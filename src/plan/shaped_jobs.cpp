@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "base/at.h"
 #include "base/text.h"
@@ -18,10 +19,14 @@ namespace {
 constexpr std::int64_t kMostSearched = 200'000;
 /// Clips that are made of clips: each of them goes through all below it for every sample.
 constexpr int kDeepest = 32;
+/// A loop end on the grid of the targets may have this many times the score of the best, and more.
+constexpr double kNearlyAsGood = 1.5, kScoreOfNothing = 0.5;
 
 std::string told(const LoopEnd& end, std::int64_t first) {
-    const auto small = [](double v) { return v < 5e-4 ? 0 : v; };
-    return fmt::format("{} ({:.2g} mm, {:.2g} degrees, {:.2g} mm/s)", first + end.sample,
+    const auto small = [](double v) {
+        return v >= 10 ? fmt::format("{:.0f}", v) : fmt::format("{:.2g}", v < 5e-4 ? 0 : v);
+    };
+    return fmt::format("{} ({} mm, {} degrees, {} mm/s)", first + end.sample,
                        small(end.place_m * 1000), small(end.turn_rad * kDegrees),
                        small(end.speed_m_s * 1000));
 }
@@ -61,6 +66,14 @@ Status Jobs::plan_shaped(ClipJob& job, const FigureMotion& motion) const {
     return plan_samples(job);
 }
 
+/// Whether so many frames are whole samples at the rate of every target.
+bool Jobs::on_all_grids(int frames, FrameRate rate) const {
+    return std::ranges::all_of(recipe_.targets, [&](const Target& target) {
+        const double samples = frames / rate.per_second() * target.rate.per_second();
+        return std::abs(samples - std::round(samples)) < 1e-6;
+    });
+}
+
 /// Ends the range at the frame that goes on best at its first.
 Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
     Range& range = job.clip.range;
@@ -79,10 +92,26 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
     const Baked baked = bake(
         motion.take(figure_, rig, {}),
         {range.name, range.first, range.last, rate, rate, static_cast<int>(frames) + 1, false});
-    const auto shortest = static_cast<int>(
-        job.clip.shortest > 0 ? job.clip.shortest : std::max(1.0, static_cast<double>(frames) / 4));
-    const std::vector<LoopEnd> ends =
-        find_loop_ends(baked.clip, figure_.skeleton(), figure_.hips(), shortest, 5, figure_.body());
+    const double least = job.clip.shortest.any()
+                             ? job.clip.shortest.in_seconds(rate.per_second()) * rate.per_second()
+                             : static_cast<double>(frames) / 4;
+    const auto shortest = static_cast<int>(std::max(1.0, std::ceil(least - 1e-6)));
+    const auto found = [&](const std::function<bool(int)>& fits) {
+        return find_loop_ends(baked.clip, figure_.skeleton(), figure_.hips(), shortest, 5,
+                              figure_.body(), fits);
+    };
+    std::vector<LoopEnd> ends = found({});
+    // One that is nearly as good and ends on a sample of every target comes first.
+    std::string apart;
+    if (!ends.empty() && !on_all_grids(ends[0].sample, rate)) {
+        const std::vector<LoopEnd> even =
+            found([&](int sample) { return on_all_grids(sample, rate); });
+        if (!even.empty() && even[0].score <= kNearlyAsGood * ends[0].score + kScoreOfNothing) {
+            apart = fmt::format("; it ends on a sample of the target, as frame {} does not",
+                                told(ends[0], range.first));
+            ends = even;
+        }
+    }
     if (ends.empty())
         return Finding{Code::kLoopOpen,
                        Severity::kStop,
@@ -99,8 +128,8 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
         {"", "loop", job.clip.repair ? "\"repair\"" : "true"}};
     job.shaping.push_back(
         {Code::kAssumed, Severity::kNote, range.where,
-         fmt::format("the loop ends at frame {}{}", told(ends[0], range.first), others), "",
-         edit_lines(edits, "to keep it so"), edits});
+         fmt::format("the loop ends at frame {}{}{}", told(ends[0], range.first), apart, others),
+         "", edit_lines(edits, "to keep it so"), edits});
     range.last = range.first + ends[0].sample;
     part.last = rate.seconds(range.last);
     part.what.played = Played{part.first, part.last, !job.clip.shaping.any()};
@@ -206,7 +235,7 @@ Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
         if (part.over) {
             out.begin = part.over->at;
         } else {
-            out.overlap = first ? 0 : part.overlap / rate;
+            out.overlap = first ? 0 : part.overlap.in_seconds(rate);
             out.begin = job.laid_out() - out.overlap;
         }
         job.parts.push_back(std::move(out));

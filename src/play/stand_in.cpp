@@ -104,7 +104,8 @@ struct StandIn::Parts {
             if (!holds(*way)) continue;
             const bool same = way->to == state(playing.back()).name;
             if (same && !way->restart) {
-                pending.erase(way->on);  // it plays already
+                if (pending.erase(way->on) > 0)
+                    step.unheard.push_back(way->on);  // it plays already
                 continue;
             }
             pending.erase(way->on);

@@ -163,16 +163,18 @@ Result<std::vector<PlayEvent>> parse_events(std::string_view text, const std::st
         text.remove_prefix(std::min(end + 1, text.size()));
         if (row.ends_with('\r')) row.remove_suffix(1);
         const Place where = Place::in(file, line);
-        const auto broken = [&](const std::string& expected) {
+        const auto broken = [&](const std::string& expected,
+                                const char* remedy = "2.5,walking,yes") {
             return Finding{Code::kCsvBroken,
                            Severity::kStop,
                            where,
                            "\"" + std::string(row.substr(0, 60)) + "\"",
                            expected,
-                           "2.5,walking,yes"};
+                           remedy};
         };
         if (line == 1) {
-            if (row != "seconds,name,value") return broken("a first line seconds,name,value");
+            if (row != "seconds,name,value")
+                return broken("a first line seconds,name,value", "put that line first");
             continue;
         }
         if (row.empty()) continue;

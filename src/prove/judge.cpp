@@ -35,6 +35,7 @@ class Judge {
         names();
         for (const TimelineStock& t : stock_.timelines) timeline(t);
         rates();
+        scale_noise();
         const Edit rate{"source", "rate", "24"};
         if (!stock_.rate_known && !scene_.timelines.empty())
             add(Code::kAssumed, Severity::kWarning, "keys",
@@ -329,17 +330,57 @@ class Judge {
                 {"source", "rate", fitting.den == 1 ? rate : toml_text(rate)}};
             add(Code::kRateSuspect, Severity::kWarning,
                 Place::of(fmt::format("timeline \"{}\"", timeline.name)),
-                fmt::format("keys that lie on the frames of {}/s, not of {}/s", to_text(fitting),
-                            to_text(stock_.rate)),
+                fmt::format(
+                    "keys that lie on the frames of {}/s, not of {}/s: {:.4g} s are frames 0 "
+                    "to {:.0f}, not to {:.0f}",
+                    to_text(fitting), to_text(stock_.rate), key_span(timeline)[1],
+                    key_span(timeline)[1] * fitting.per_second(),
+                    key_span(timeline)[1] * stock_.rate.per_second()),
                 "frames on which the keys lie; ranges count them", edit_lines(edits), edits);
         }
     }
 
+    /// Scale keys that waver a little on most joints, each axis for itself.
+    void scale_noise() {
+        constexpr double kMost = 0.05, kLeast = 1e-3;
+        for (const Timeline& timeline : scene_.timelines) {
+            double farthest = 0;
+            int joints = 0;
+            for (const Channel& c : timeline.channels) {
+                if (c.path != Path::kScale || !is_joint(at(c.node))) continue;
+                const Vec3 rest = scene_.nodes[at(c.node)].local.s;
+                double uneven = 0, most = 0, low = 1e300, high = -1e300;
+                each_scale(c.curve, [&](Vec3 s) {
+                    const double x = s.x / rest.x, y = s.y / rest.y, z = s.z / rest.z;
+                    uneven = std::max({uneven, std::abs(x - y), std::abs(y - z)});
+                    most = std::max({most, std::abs(x - 1), std::abs(y - 1), std::abs(z - 1)});
+                    low = std::min(low, x), high = std::max(high, x);
+                });
+                if (uneven < kLeast || high - low < kLeast || !(most < kMost)) continue;
+                ++joints, farthest = std::max(farthest, most);
+            }
+            if (joints < 2 || 2 * joints < count(NodeClass::kDeform)) continue;
+            const Edit none{"source", "scale_keys", "\"leave-out\""};
+            add(Code::kScaleNoise, Severity::kWarning,
+                Place::of(fmt::format("timeline \"{}\"", timeline.name)),
+                fmt::format("the scale of {} joints wavers, unevenly, by at most {:.2g} %", joints,
+                            farthest * 100),
+                "joints that keep their size, or are meant to change it",
+                edit_lines({none}, ", if it is noise of a capture"), {none});
+        }
+    }
+
+    template <class Take>
+    static void each_scale(const Curve& curve, Take&& take) {
+        const bool cubic = curve.interpolation == Interpolation::kCubicSpline;
+        for (std::size_t i = cubic ? 3 : 0; i + 2 < curve.values.size(); i += cubic ? 9 : 3)
+            take({curve.values[i], curve.values[i + 1], curve.values[i + 2]});
+    }
+
     static bool turns_negative(const Curve& curve) {
-        const std::size_t stride = curve.interpolation == Interpolation::kCubicSpline ? 9 : 3;
-        for (std::size_t i = stride == 9 ? 3 : 0; i + 2 < curve.values.size(); i += stride)
-            if (curve.values[i] * curve.values[i + 1] * curve.values[i + 2] < 0) return true;
-        return false;
+        bool negative = false;
+        each_scale(curve, [&](Vec3 s) { negative = negative || s.x * s.y * s.z < 0; });
+        return negative;
     }
 
     const Scene& scene_;

@@ -20,7 +20,8 @@ constexpr std::array kJudged{
     Code::kSameContent,  Code::kHandSuspect,  Code::kFootSlide,    Code::kFootDepth,
     Code::kPop,          Code::kWheelTurn,    Code::kThroughPlane, Code::kLoopRepair,
     Code::kLeftBehind,   Code::kOverruled,    Code::kNoEffect,     Code::kRestShape,
-    Code::kDrivesDiffer, Code::kTurnedStart,  Code::kTooShort,     Code::kLoopUnsaid};
+    Code::kDrivesDiffer, Code::kTurnedStart,  Code::kTooShort,     Code::kLoopUnsaid,
+    Code::kScaleNoise,   Code::kMeshRepeated};
 
 }  // namespace
 

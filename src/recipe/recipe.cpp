@@ -30,7 +30,7 @@ namespace {
 
 /// What a file really is; the same keys for the figure and for every source.
 void read_truth(TomlTable& t, TrueConvention& truth) {
-    t.knows({"unit", "height", "up", "front", "hand", "rate", "places", "frames"});
+    t.knows({"unit", "height", "up", "front", "hand", "rate", "places", "frames", "scale_keys"});
     if (t.has("unit")) {
         const std::string unit = t.number_or_text("unit");
         truth.metres_per_unit = parse_unit(unit);
@@ -54,9 +54,12 @@ void read_truth(TomlTable& t, TrueConvention& truth) {
     if (t.has("frames"))
         truth.frames = t.choice("frames", {"declared", "all"}) == "all" ? BvhFrames::kAll
                                                                         : BvhFrames::kDeclared;
+    if (t.has("scale_keys"))
+        truth.scale_keys = t.choice("scale_keys", {"keep", "leave-out"}) == "keep";
     if (t.has("rate")) {
         const std::string rate = t.number_or_text("rate");
         truth.rate = parse_rate(rate);
+        truth.where_rate = t.where("rate");
         if (!truth.rate)
             t.fail(Code::kValueBad, "rate", rate,
                    "frames per second, such as 24 or \"30000/1001\"");

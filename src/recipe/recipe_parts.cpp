@@ -96,7 +96,9 @@ NodeMask Sets::mask(TomlTable& t, std::string_view key) const {
             all.insert(all.end(), found->second.begin(), found->second.end()),
                 used_.insert(found->first);
     }
-    return parse_mask(all);
+    NodeMask mask = parse_mask(all);
+    mask.where = t.where(key);
+    return mask;
 }
 
 void Sets::note_unused(TomlTable& top) const {

@@ -74,8 +74,20 @@ void read_shaping_keys(TomlTable& t, RecipeShaping& s) {
         one_of("time", other);
 }
 
+/// A length under one of two keys.
+RecipeSpan read_span(TomlTable& t, const char* frames, const char* seconds, double least) {
+    RecipeSpan span;
+    span.frames = t.has(frames) ? read_within(t, frames, {}, least, 1e9) : 0;
+    if (t.has(seconds)) span.seconds = read_within(t, seconds, {}, 0, 1e6);
+    t.knows({frames, seconds});
+    if (t.has(frames) && t.has(seconds))
+        t.fail(Code::kValueBad, seconds, fmt::format("{} beside {}", seconds, frames),
+               "one of them");
+    return span;
+}
+
 void read_loop(TomlTable& t, RecipeClip& clip) {
-    t.knows({"loop", "loop_shortest", "repair_frames", "stored"});
+    t.knows({"loop", "stored"});
     clip.repair_mm = read_within(t, "repair_mm", clip.repair_mm, 0, 1e6);
     clip.repair_degrees = read_within(t, "repair_degrees", clip.repair_degrees, 0, 180);
     std::string loop = "no";
@@ -85,22 +97,15 @@ void read_loop(TomlTable& t, RecipeClip& clip) {
         loop = "yes";
     if (loop != "no" && !clip.range.is_pose()) clip.range.play = Play::kLoop;
     clip.find_loop = loop.starts_with("find");
-    if (loop.ends_with("repair")) clip.repair = 0;
+    if (loop.ends_with("repair")) clip.repair = RecipeSpan{};
     clip.stored_open = t.choice("stored", {"closed", "open"}, "closed") == "open";
-    if (t.has("loop_shortest")) {
-        clip.shortest = read_within(t, "loop_shortest", {}, 1, 1e9);
+    clip.shortest = read_span(t, "loop_shortest", "loop_shortest_seconds", 1);
+    for (const char* key : {"loop_shortest", "loop_shortest_seconds"})
         if (!clip.find_loop)
-            t.idle("loop_shortest", "no loop is looked for", "loop = \"find\", or take it out");
-    }
-    if (t.has("repair_frames")) {
-        const double frames = read_within(t, "repair_frames", {}, 0, 1e9);
-        if (clip.repair)
-            clip.repair = frames;
-        else
-            t.fail(Code::kValueBad, "repair_frames", "repair_frames, and no gap to close",
-                   "loop = \"repair\" beside it", "loop = \"repair\"");
-    }
-    for (const char* key : {"repair_mm", "repair_degrees"})
+            t.idle(key, "no loop is looked for", "loop = \"find\", or take it out");
+    const RecipeSpan over = read_span(t, "repair_frames", "repair_seconds", 0);
+    if (clip.repair) clip.repair = over;
+    for (const char* key : {"repair_frames", "repair_seconds", "repair_mm", "repair_degrees"})
         if (t.has(key) && !clip.repair)
             t.fail(Code::kValueBad, key, std::string(key) + ", and no gap to close",
                    "loop = \"repair\" beside it", "loop = \"repair\"");
@@ -150,7 +155,7 @@ RecipePart read_part(TomlTable& t, bool over) {
     if (!part.timeline.empty() && !part.arrangement.empty())
         t.fail(Code::kValueBad, "arrangement", "an arrangement and a timeline", "one of them");
     read_shaping_keys(t, part.shaping);
-    if (!over) part.overlap = read_within(t, "overlap", 0, 0, 1e6);
+    if (!over) part.overlap = read_span(t, "overlap", "overlap_seconds", 0);
     if (!over)
         part.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "linear"
                          ? CurveShape::kLinear
@@ -211,12 +216,13 @@ void read_parts(TomlTable& t, RecipeClip& clip) {
         if (read.range.name.empty())
             read.range.name = fmt::format("{}..{}", read.range.first, read.range.last);
         if (i == 0 && !over) {
-            part.idle("overlap", "nothing comes before the first part", "take it out");
+            for (const char* key : {"overlap", "overlap_seconds"})
+                part.idle(key, "nothing comes before the first part", "take it out");
             for (const char* key : {"align", "carry"})
                 if (read.shaping.repeat == 1 && read.shaping.repeat_seconds == 0)
                     part.idle(key, "nothing comes before the first part", "take it out");
         }
-        if (!over && read.overlap == 0)
+        if (!over && !read.overlap.any())
             part.idle("blend", "parts do not overlap", "overlap = 4   # frames, beside it");
         if (!part.has("carry")) {
             const std::string joint = read.align.joint;

@@ -11,6 +11,8 @@
 namespace mellow {
 namespace {
 
+constexpr double kSeenTurn_degrees = 0.02, kSeenWay_m = 1e-4;  ///< a third of a millimetre a metre
+
 double radians(double degrees) { return degrees * kRadians; }
 
 double weight_of(const BoundLayer& bound, double seconds) {
@@ -131,6 +133,19 @@ Result<BoundLayer> bind(const Layer& layer, int index, std::vector<int> nodes, B
         if (turns_in_the_world(layer)) binder.reads_world(binder.parent(node));
         // Layers go over each other in the order they are given.
         MELLOW_CHECK(binder.writes(node, parts, WriteStage::kLayer, index));
+    }
+    if (const auto* offset = std::get_if<OffsetLayer>(&layer.body)) {
+        double most = layer.weight.points.empty() ? layer.constant_weight : 0;
+        for (const auto& point : layer.weight.points) most = std::max(most, point.value);
+        const double degrees = std::abs(offset->degrees) * most,
+                     metres = length(offset->shift) * most;
+        if (degrees < kSeenTurn_degrees && metres < kSeenWay_m)
+            findings.push_back({Code::kNoEffect, Severity::kWarning, layer.where,
+                                fmt::format("a turn of {:.2g} degrees and a way of {:.2g} mm at "
+                                            "most: nobody sees it",
+                                            degrees, metres * 1000),
+                                "a correction that shows",
+                                "larger degrees or shift, or take the layer out"});
     }
     binder.line(fmt::format("{} layer over {} nodes", kind(layer), bound.nodes.size()));
     if (const auto* shake = std::get_if<ShakeLayer>(&layer.body)) {

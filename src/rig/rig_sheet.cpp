@@ -63,10 +63,21 @@ const std::vector<std::string>& rule_kinds() {
 std::string_view kind(const Rule& rule) { return rule_kinds()[rule.body.index()]; }
 
 Result<RigSheet> parse_rig_sheet(std::string_view text, const std::string& file) {
-    MELLOW_TRY(const toml::table root, parse_toml(text, file));
+    Findings mistakes;
+    RigSheet sheet = parse_rig_sheet(text, file, mistakes);
+    if (!mistakes.empty()) return mistakes;
+    return sheet;
+}
+
+RigSheet parse_rig_sheet(std::string_view text, const std::string& file, Findings& mistakes) {
     RigSheet sheet;
     sheet.file = file;
-    TomlTable top(root, file);
+    const auto root = parse_toml(text, file);
+    if (!root) {
+        append(mistakes, root.failures());
+        return sheet;
+    }
+    TomlTable top(root.value(), file);
     sheet.prefix = top.text("prefix", "");
     const auto tables = top.tables("rule"), scalars = top.tables("scalar");
     top.close();
@@ -88,10 +99,10 @@ Result<RigSheet> parse_rig_sheet(std::string_view text, const std::string& file)
         rule.where = t.where("");
         for (const RuleKind& kind : kinds())
             if (kind.word == word) rule.body = kind.read(t);
+        if (t.sound(*tables[i])) sheet.rules.push_back(std::move(rule));
         t.close();
-        sheet.rules.push_back(std::move(rule));
     }
-    MELLOW_CHECK(top.mistakes());
+    append(mistakes, top.mistakes().failures());
     return sheet;
 }
 

@@ -31,13 +31,13 @@ class LoopFinder {
         carrier_ = skeleton[top].parent;
     }
 
-    std::vector<LoopEnd> run(int shortest, std::size_t most) {
+    std::vector<LoopEnd> run(int shortest, std::size_t most, const std::function<bool(int)>& fits) {
         const Frame first = frame(0), second = frame(std::min(1, clip_.samples - 1));
         Frame before = frame(std::min(shortest, clip_.samples) - 1);
         std::vector<LoopEnd> all;
         for (int k = shortest; k < clip_.samples; ++k) {
             Frame now = frame(k);
-            all.push_back(measure(k, first, second, before, now));
+            if (!fits || fits(k)) all.push_back(measure(k, first, second, before, now));
             before = std::move(now);
         }
         std::stable_sort(all.begin(), all.end(),
@@ -145,9 +145,10 @@ class LoopFinder {
 
 std::vector<LoopEnd> find_loop_ends(const Clip& clip, const Skeleton& skeleton, int hips,
                                     int shortest, std::size_t most,
-                                    const std::vector<bool>& counted) {
+                                    const std::vector<bool>& counted,
+                                    const std::function<bool(int)>& fits) {
     if (clip.samples < 3) return {};
-    return LoopFinder(clip, skeleton, hips, counted).run(std::max(1, shortest), most);
+    return LoopFinder(clip, skeleton, hips, counted).run(std::max(1, shortest), most, fits);
 }
 
 LoopEnd open_loop_end(const Clip& clip, const Skeleton& skeleton, int hips) {

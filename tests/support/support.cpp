@@ -110,6 +110,8 @@ const std::map<std::string, std::string>& severities() {
                                                           {"turned-start", "warning"},
                                                           {"too-short", "note"},
                                                           {"loop-unsaid", "note"},
+                                                          {"mesh-repeated", "note"},
+                                                          {"scale-noise", "warning"},
                                                           {"output-exists", "stop warning"},
                                                           {"way-shadowed", "warning"},
                                                           {"unbaked", "warning stop"},
