@@ -286,6 +286,10 @@ TEST(DetailTest, NamesThatNobodyGaveTellNothing) {
     for (const char* name :
          {"walk", "walk_2", "take_apple", "clip the hedge", "\u8d70\u308b", "idle"})
         EXPECT_TRUE(tells_something(name)) << name;
+    EXPECT_THAT(numbered_run({"shot 1", "walk", "Shot_02", "shot3", "7"}),
+                testing::ElementsAre("shot 1", "Shot_02", "shot3"));
+    EXPECT_THAT(numbered_run({"shot 1", "shot 2", "walk"}), testing::IsEmpty());
+    EXPECT_THAT(numbered_run({"s1", "s2", "s3", "a", "b", "c", "d"}), testing::IsEmpty());
 }
 
 TEST(DetailTest, KeysBesideFramesStayThere) {

@@ -516,6 +516,14 @@ TEST_F(PageTest, OneWorksItByMouseAndByKeys) {
     browser_.drag("#stage", 100, 0, 8);
     EXPECT_GT(said("Math.hypot(...App.stage.pan)").get<double>(), 0.1);
     EXPECT_NE(said("App.stage.aim()"), before);
+    // A finger turns it; two that go apart to twice their distance bring it twice as near.
+    const double yaw = said("App.stage.yaw").get<double>();
+    browser_.touch("#stage", {{0, 80}});
+    EXPECT_NEAR(said("App.stage.yaw").get<double>(), yaw - 80 * 0.008, 1e-9);
+    browser_.touch("#stage", {{80, 0}});
+    const double away = said("App.stage.distance").get<double>();
+    browser_.touch("#stage", {{-50, -100}, {50, 100}});
+    EXPECT_NEAR(said("App.stage.distance").get<double>(), away / 2, away * 1e-3);
     for (int i = 0; i < 30; ++i) browser_.wheel("#stage", 400);
     EXPECT_EQ(said("App.stage.distance === 30 * App.size"), true);
     browser_.run("byId('stage').focus()");

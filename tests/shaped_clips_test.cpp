@@ -616,7 +616,7 @@ TEST_F(RoundTest, MistakesAreToldWithTheirPlace) {
     fails(j + "[[clip.part]]\nclip = \"j\"\n", Code::kValueBad, "part of itself");
     fails(j + "range = [1, 2]\n[[clip.part]]\nclip = \"walk\"\n", Code::kValueBad, "beside parts");
     fails(j + "[[clip.part]]\nclip = \"walk\"\n[[clip.part]]\nclip = \"walk\"\noverlap = 40\n",
-          Code::kValueBad, "an overlap of");
+          Code::kValueBad, "an overlap of 40 frames");
     fails(j + "range = [108, 132]\nrepeat = 3\nalign = \"hip\"\n", Code::kNameUnknown,
           "did you mean \"hips\"");
     fails(j + "range = [108, 132]\nstretch = 1.01\nloop = true\n", Code::kRangeOffGrid, "fit");

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <map>
 #include <numeric>
 #include <utility>
 
@@ -110,6 +111,19 @@ bool tells_something(std::string_view name) {
                         "noname",   "none",    "scene",     "sequence",   "take",
                         "timeline", "track",   "unnamed",   "unknown",    "untitled"};
     return std::find(kinds.begin(), kinds.end(), word) == kinds.end();
+}
+
+std::vector<std::string> numbered_run(const std::vector<std::string>& names) {
+    std::map<std::string, std::vector<std::string>> by_word;
+    for (const std::string& name : names) {
+        const std::size_t end = name.find_last_not_of("0123456789");
+        if (end == name.npos || end + 1 == name.size()) continue;
+        const std::size_t word = name.find_last_not_of(" ._-", end);
+        if (word != name.npos) by_word[folded(name.substr(0, word + 1))].push_back(name);
+    }
+    for (auto& [word, run] : by_word)
+        if (run.size() >= 3 && 2 * run.size() >= names.size()) return std::move(run);
+    return {};
 }
 
 }  // namespace mellow

@@ -29,6 +29,10 @@ std::string shell_word(const std::string& word);
 /// 001", "animation_0", "default", "untitled", nothing at all.
 bool tells_something(std::string_view name);
 
+/// Those of the names that are one word and a number, where three or more and half of all are that
+/// with the same word: "shot 1", "shot 2", "shot 3".
+std::vector<std::string> numbered_run(const std::vector<std::string>& names);
+
 /// Two numbers with a mark between them and nothing else, as in "160x120" and "108..132"; nothing
 /// where they are not that. For `int` and `double`.
 template <class Number>

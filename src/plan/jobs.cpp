@@ -175,6 +175,7 @@ void Jobs::note_untelling(const std::string& timeline, const std::string& clip,
 Status Jobs::expand(const RecipeTimelines& wanted) {
     int found = 0;
     Findings wrong;
+    std::vector<std::string> names;
     for (const Timeline& timeline : figure_.scene().timelines) {
         const std::string& full = timeline.name;
         const std::string bare = own_name(full, recipe_.strip_prefix);
@@ -196,6 +197,7 @@ Status Jobs::expand(const RecipeTimelines& wanted) {
                              "one name per clip",
                              "give it a [[clip]] of its own, or narrow match"});
         note_untelling(bare, clip.range.name, wanted.like.range.where);
+        if (tells_something(clip.range.name)) names.push_back(clip.range.name);
         if (clip.range.name == own && own != bare)
             notes_.findings.push_back(
                 {Code::kDefaultName, Severity::kNote, wanted.like.range.where,
@@ -205,6 +207,12 @@ Status Jobs::expand(const RecipeTimelines& wanted) {
         job.clip = std::move(clip);
         clips_.push_back(std::move(job));
     }
+    if (const auto run = numbered_run(names); !run.empty())
+        notes_.findings.push_back(
+            {Code::kDefaultName, Severity::kNote, wanted.like.range.where,
+             fmt::format("{} clips that differ by a number alone: {}", run.size(), name_list(run)),
+             "names that tell what they are",
+             fmt::format("{} = \"...\"   # under [clip_names]", toml_text(run.front()))});
     if (found == 0)
         wrong.push_back({Code::kNameUnknown, Severity::kStop, wanted.like.range.where,
                          "no timeline fits " + wanted.names.text(),

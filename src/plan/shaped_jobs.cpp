@@ -31,6 +31,30 @@ std::string told(const LoopEnd& end, std::int64_t first) {
                        small(end.speed_m_s * 1000));
 }
 
+/// A part overlaps one other at a time: no more than its own length, and what that plays alone.
+Status overlaps_no_more(const ClipJob& job, const RecipePart& part, const PartJob& own,
+                        double rate) {
+    const auto before = std::find_if(job.parts.rbegin(), job.parts.rend(),
+                                     [](const PartJob& p) { return !p.is_over(); });
+    const double most = std::min(own.seconds, before->seconds - before->overlap);
+    if (own.overlap <= most * (1 + 1e-9)) return {};
+    const bool seconds = part.overlap.seconds.has_value();
+    const std::string largest = seconds ? fmt::format("{:.4g}", std::floor(most * 1e4) / 1e4)
+                                        : fmt::format("{:.0f}", std::floor(most * rate + 1e-9));
+    const Edit fits{"", seconds ? "overlap_seconds" : "overlap", largest};
+    return Finding{
+        Code::kValueBad,
+        Severity::kStop,
+        part.where,
+        seconds ? fmt::format("an overlap of {:g} s", *part.overlap.seconds)
+                : fmt::format("an overlap of {:g} frames", part.overlap.frames),
+        fmt::format("at most {}{}: no longer than the part, and than what the part before plays "
+                    "alone",
+                    largest, seconds ? " s" : ""),
+        edit_lines({fits}),
+        {fits}};
+}
+
 }  // namespace
 
 Result<PartJob> Jobs::piece(const RecipeClip& clip, const FigureMotion& motion) const {
@@ -236,6 +260,7 @@ Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
             out.begin = part.over->at;
         } else {
             out.overlap = first ? 0 : part.overlap.in_seconds(rate);
+            if (!first) MELLOW_CHECK(overlaps_no_more(job, part, out, rate));
             out.begin = job.laid_out() - out.overlap;
         }
         job.parts.push_back(std::move(out));

@@ -260,6 +260,14 @@ class Judge {
                 fmt::format("{} of {} names begin with \"{}\"", stock_.with_prefix,
                             scene_.nodes.size(), stock_.frequent_prefix),
                 "bare names", edit_lines({most}), {most});
+        std::vector<std::string> telling;
+        for (const TimelineStock& t : stock_.timelines)
+            if (t.telling) telling.push_back(t.name);
+        if (const auto run = numbered_run(telling); !run.empty())
+            add(Code::kDefaultName, Severity::kNote, "timelines",
+                fmt::format("{} timelines that differ by a number alone: {}", run.size(),
+                            name_list(run)),
+                "names that tell what they are", "names for the clips in the recipe: [clip_names]");
         for (const TimelineStock& t : stock_.timelines)
             if (!t.telling)
                 add(Code::kDefaultName, Severity::kNote, "timelines",

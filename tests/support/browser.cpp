@@ -166,6 +166,18 @@ void Browser::wheel(const std::string& selector, int by) {
     mouse("mouseWheel", x, y, {{"deltaX", 0}, {"deltaY", by}});
 }
 
+void Browser::touch(const std::string& selector, const std::vector<std::pair<int, int>>& fingers) {
+    const auto [x, y] = middle(selector);
+    Json begin = Json::array(), end = begin;
+    for (std::size_t i = 0; i < fingers.size(); ++i) {
+        begin.push_back({{"x", x + fingers[i].first}, {"y", y}, {"id", i}});
+        end.push_back({{"x", x + fingers[i].second}, {"y", y}, {"id", i}});
+    }
+    ask("Input.dispatchTouchEvent", {{"type", "touchStart"}, {"touchPoints", begin}});
+    ask("Input.dispatchTouchEvent", {{"type", "touchMove"}, {"touchPoints", end}});
+    ask("Input.dispatchTouchEvent", {{"type", "touchEnd"}, {"touchPoints", Json::array()}});
+}
+
 void Browser::key(const std::string& name) {
     static const std::map<std::string, int> kCodes{
         {" ", 32},          {"Enter", 13},     {"Escape", 27},    {"Tab", 9},

@@ -6,6 +6,8 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 #include <string>
+#include <utility>
+#include <vector>
 
 #include "support.h"
 
@@ -33,6 +35,9 @@ class Browser {
     void drag(const std::string& selector, int dx, int dy, int modifiers = 0);
     /// Turns the wheel in the middle of an element.
     void wheel(const std::string& selector, int by);
+    /// Fingers that are put down beside the middle of an element, moved and taken away: for each
+    /// where it begins and ends, by pixels from there along x.
+    void touch(const std::string& selector, const std::vector<std::pair<int, int>>& fingers);
     /// A key by its name: "a", " ", "Enter", "ArrowLeft".
     void key(const std::string& name);
 
