@@ -26,6 +26,7 @@ for (const part of location.hash.slice(1).split('&').filter(Boolean)) {
 const App = {
   facts: JSON.parse(byId('page-facts').textContent),
   files: new Map(),
+  recent: [], mostKept: 24,  // clips whose files are open, the latest last
   figures: [],
   clip: null,
   seconds: 0, rounds: 0, playing: false, speed: 1, mode: 'on', follow: true,
@@ -68,7 +69,10 @@ function load() {
 /** A clip of a figure; its file is opened when it is first asked for. */
 function clipOf(figure, name) {
   const known = figure.clips.find((c) => c.name === name);
-  if (known) return known;
+  if (known) {
+    App.recent.push(...App.recent.splice(App.recent.findIndex((r) => r.clip === known), 1));
+    return known;
+  }
   const given = figure.given.find((c) => c.name === name);
   if (!given) return null;
   const facts = figure.manifest && figure.manifest.clips.find((c) => c.name === name);
@@ -77,7 +81,20 @@ function clipOf(figure, name) {
   const clip = new Clip(name, file, given.animation, facts || null);
   if (given.source) clip.source = new Float32Array(Glb.bytesOf(given.source).buffer);
   figure.clips.push(clip);
+  App.recent.push({ figure, clip, id: given.data });
+  forget();
   return clip;
+}
+
+/** Lets go of clips that were not shown for long; they are opened again when they are asked for. */
+function forget() {
+  while (!App.facts.states && App.recent.length > Math.max(App.mostKept, 2 * App.figures.length)) {
+    const { figure, clip, id } = App.recent.shift();
+    figure.clips = figure.clips.filter((c) => c !== clip);
+    if (App.recent.some((r) => r.id === id) || App.facts.figures.some((f) => f.skin === id)) continue;
+    App.files.delete(id);
+    if (App.facts.linked) Linked.waiting.delete(id);
+  }
 }
 
 const names = () => [...new Set(App.figures.flatMap((f) => f.given.map((c) => c.name)))];

@@ -11,7 +11,8 @@ const Linked = {
     if (!this.waiting.has(id)) this.waiting.set(id, new Promise((done) => {
       const src = [App.facts.linked.folder, this.names[id]].map(encodeURIComponent).join('/');
       const failed = () => trouble(`${App.facts.linked.folder}/${this.names[id]} could not be loaded: the folder belongs beside this page.`);
-      document.head.append(el('script', { src, onload: done, onerror: failed }));
+      const script = el('script', { src, onload: () => { script.remove(); done(); }, onerror: failed });
+      document.head.append(script);
     }));
     return this.waiting.get(id);
   },

@@ -668,6 +668,12 @@ TEST_F(PageTest, FilesBesideThePageAreReadWhenTheyAreShown) {
     const json linked = browser_.open(page, "#flat-check", "");
     EXPECT_EQ(linked["figures"], embedded["figures"]);
     EXPECT_THAT(linked["state"]["errors"], SizeIs(0));
+    // Of many clips that were shown the last ones stay open.
+    EXPECT_EQ(browser_.open(whole, "#flat",
+                            "App.mostKept = 1; for (const n of [...names(), ...names()]) "
+                            "clipOf(App.figures[0], n); return [App.figures[0].clips.map((c) => "
+                            "c.name), App.files.size]"),
+              json::parse(R"([["walk","pick"],3])"));
     // Without the folder it says what is wrong.
     fs::rename(folder_ / "far away/a #1.files", folder_ / "elsewhere");
     const json lost = browser_.open(page, "#flat", "return byId('trouble').textContent");
