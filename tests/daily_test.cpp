@@ -320,7 +320,7 @@ joint = "heat"
                recipe("range = [0, 24]\n", kHips) +
                    "[[clip]]\nname = \"two\"\n[[clip.part]]\nclip = \"c\"\n"
                    "[[clip.part]]\nclip = \"c\"\nname = \"a:b\"\noverlap = 60\n");
-    EXPECT_THAT(tool("pack r.toml").err, HasSubstr("] r.toml:13, clip \"two\", a:b"));
+    EXPECT_THAT(tool("pack r.toml").err, HasSubstr("] r.toml:17, clip \"two\", part 2"));
 }
 
 TEST_F(DailyTest, WhatHasNoSizeAtTheRestFrameRestsAtItsOwn) {

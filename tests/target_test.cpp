@@ -472,6 +472,13 @@ TEST_F(TargetTest, TheNameOfTheRootGoesBeforePatterns) {
     EXPECT_TRUE(rest.contains("base"));
     EXPECT_TRUE(rest.contains("o_hips"));
     EXPECT_FALSE(rest.contains("o_root"));
+    // The manifest names joints of its crate, whatever it measures of them.
+    const auto told = json::parse(file("crate.json"));
+    const auto& motion = told["clips"][1]["motion"];
+    for (const auto& foot : motion["feet"])
+        EXPECT_TRUE(rest.contains(foot["joint"].get<std::string>())) << foot;
+    EXPECT_EQ(motion["feet"].size(), 2U);
+    EXPECT_TRUE(rest.contains(motion["pop"]["joint"].get<std::string>())) << motion;
 }
 
 TEST(RestShapeTest, MeshesTakeTheShapeOfTheirJoints) {

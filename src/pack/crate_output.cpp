@@ -420,6 +420,15 @@ Result<OutputClip> CrateOutput::make(std::size_t i, const BakedClip& baked,
     };
     out.packed.gap_joint = own_name(out.packed.gap.joint);
     out.packed.gap_turned = own_name(out.packed.gap.turned);
+    const auto rename = [&](std::string& joint) {
+        if (const int j = figure.skeleton().find(joint); j >= 0) joint = own_name(j);
+    };
+    MotionCheck& measured = out.packed.motion_check;
+    for (FootMotion& foot : measured.feet) rename(foot.joint);
+    for (WheelMotion& wheel : measured.wheels) rename(wheel.joint);
+    for (PlaneMotion& plane : measured.planes) rename(plane.joint);
+    rename(measured.pop.joint);
+    rename(out.packed.shear_joint);
     MELLOW_CHECK(fit_to(target_, *fitted_, clip, out.packed));
     if (shares_a_file()) {
         out.clip = std::move(clip);
