@@ -377,6 +377,7 @@ TEST_F(PlayTest, WhatWillNotWorkIsSaid) {
                 ElementsAre("state-unreached"));
     const std::string stuck = kStates.substr(0, kStates.rfind("[[way]]"));
     EXPECT_THAT(said(stuck), ElementsAre("state-stuck"));
+    EXPECT_THAT(said(stuck + player(stuck).check()[0].remedy + "\n"), IsEmpty()) << "pasted";
     EXPECT_THAT(said(test::change(kStates, "name = \"pick\"", "name = \"pick\"\nloop = true")),
                 ElementsAre("state-seam"));
     EXPECT_THAT(said(test::change(kStates, "blend = 0.5", "blend = 9")), ElementsAre("blend-long"));

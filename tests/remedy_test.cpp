@@ -92,6 +92,26 @@ TEST_F(RemedyTest, ScalesThatWaverAreToldAndLeftOut) {
             EXPECT_EQ(c.curve.values[i], 1);
 }
 
+TEST_F(RemedyTest, SizesThatKeysChangeAboveTheJointsAreSaid) {
+    const auto said_of = [&](double most) {
+        write("figure.glb", {nod(24, [](int f) { return 1.0 * f; })}, [&](Scene& scene) {
+            Node above;
+            above.name = "rig";
+            scene.nodes.push_back(above);
+            scene.nodes[0].parent = 3;
+            scene.roots = {2, 3};
+            Channel grows = scene.timelines[0].channels[0];
+            grows.node = 3, grows.path = Path::kScale;
+            grows.curve = {Interpolation::kLinear, 3, {0, 1}, {1, 1, 1, most, most, most}};
+            scene.timelines[0].channels.push_back(grows);
+        });
+        return said(recipe("range = [0, 24]\n"), Code::kScaledNode);
+    };
+    ASSERT_THAT(said_of(1.25), SizeIs(1));
+    EXPECT_THAT(said_of(1.25)[0].found, HasSubstr("rig from 1 to 1.25 in \"move\""));
+    EXPECT_THAT(said_of(1.005), SizeIs(0));
+}
+
 TEST_F(RemedyTest, WhatStaysBehindIsNamedInTheLineThatDropsIt) {
     const std::string travels = "range = [0, 24]\ntravel = [\"ground\"]\n";
     write("figure.glb", {going(24, 2)}, [](Scene& scene) {

@@ -597,7 +597,8 @@ TEST(TruthOfStockTest, LegsTellUpAndFront) {
 
 TEST(TruthOfStockTest, ToesAreTheSecondWitness) {
     // Left is along +X and up along +Y: by the right hand, it faces +Z.
-    const auto codes = [](Vec3 ahead, Hand hand, std::array<const char*, 2> sides) {
+    std::vector<std::string> lines;  // of the last one that was mirrored
+    const auto codes = [&](Vec3 ahead, Hand hand, std::array<const char*, 2> sides) {
         Scene scene;
         scene.convention.hand = hand;
         const int hips = test::add_node(scene, "hips", kNone, {});
@@ -611,8 +612,11 @@ TEST(TruthOfStockTest, ToesAreTheSecondWitness) {
         }
         std::vector<std::string> out;
         for (const Finding& f : take_stock(scene).findings)
-            if (f.code == Code::kAxisSuspect || f.code == Code::kHandSuspect)
+            if (f.code == Code::kAxisSuspect || f.code == Code::kHandSuspect) {
+                lines.clear();
+                for (const Edit& edit : f.edits) lines.push_back(edit.key + " " + edit.value);
                 out.push_back(std::string(name(f.code)) + ": " + f.found);
+            }
         return out;
     };
     const std::array right{".L", ".R"}, swapped{".R", ".L"};
@@ -624,6 +628,9 @@ TEST(TruthOfStockTest, ToesAreTheSecondWitness) {
         EXPECT_THAT(mirrored,
                     testing::ElementsAre("hand-suspect: the feet of the figure point along +Z, "
                                          "but by its left and right legs it faces -Z"));
+    EXPECT_THAT(lines, testing::ElementsAre("hand \"left\""));
+    (void)codes(back, Hand::kRight, right);  // once its hand is right it faces the other way
+    EXPECT_THAT(lines, testing::ElementsAre("hand \"left\"", "up \"+Y\"", "front \"-Z\""));
     EXPECT_THAT(codes(back, Hand::kRight, swapped), testing::ElementsAre(HasSubstr("it faces -Z")));
     // Without a left and a right one that face anywhere, toes alone tell.
     EXPECT_THAT(codes({}, Hand::kRight, right), IsEmpty());

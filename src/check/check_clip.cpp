@@ -237,10 +237,13 @@ void Checker::grid(const CheckedFile& file, const std::string& what, const Timel
     const double begin = target_.rate.seconds(target_.first_frame);
     const std::string again = convert(file) + "--to-rate " + to_text(target_.rate);
     if (traits(file.format).key_times)
-        demand(
-            "first-key", what, fmt::format("at {:.6g} s, frame {}", begin, target_.first_frame),
-            fmt::format("at {:.6g} s", first), std::abs(first - begin) < 1e-5 + single_step(begin),
-            fmt::format("first_frame = {}   # in the target, and pack again", target_.first_frame));
+        demand("first-key", what, fmt::format("at {:.6g} s, frame {}", begin, target_.first_frame),
+               fmt::format("at {:.6g} s", first),
+               std::abs(first - begin) < 1e-5 + single_step(begin),
+               target_.first_frame == 0
+                   ? std::string("pack it: clips begin where the target says")
+                   : fmt::format("pack it for this target; or first_frame = {:.0f} in the target",
+                                 first * target_.rate.per_second()));
     bool uniform = true;
     std::size_t keys = 0;
     const auto look = [&](const Curve& curve) {

@@ -89,9 +89,15 @@ class TruthReader {
 
     void axes() {
         const Convention& said = f_.scene.convention;
-        if (const Finding* mirrored = of_code(Code::kHandSuspect))
-            add("hand", toml_text(said.hand == Hand::kRight ? "left" : "right"),
-                mirrored->found + "; or the names of left and right are swapped", true);
+        if (const Finding* mirrored = of_code(Code::kHandSuspect)) {
+            for (const Edit& edit : mirrored->edits)
+                add(edit.key.c_str(), edit.value,
+                    edit.key == "hand"
+                        ? mirrored->found + "; or the names of left and right are swapped"
+                        : "likewise",
+                    true);
+            if (mirrored->edits.size() > 1) return;
+        }
         const Finding* wrong = of_code(Code::kAxisSuspect);
         if (wrong == nullptr) {
             if (!f_.figure)

@@ -75,7 +75,9 @@ class ClipJudge {
                             fmt::format("a scale of zero on {}{}", name_list(flat),
                                         flat_samples(baked.clip, flat.front())),
                             "a size above zero",
-                            "what is hidden by scale may be lit or culled wrongly in an engine"});
+                            "a range without these; or zero-scale = \"off\"   # under [checks], "
+                            "where it is hidden so on purpose: an engine may light or cull it "
+                            "wrongly"});
     }
 
     /// A sample that is turned far from those on both sides, which agree: the largest such turn,

@@ -79,12 +79,25 @@ bool CrateOutput::same_drawn() const {
 
 /// Morph targets that no clip uses.
 void CrateOutput::note_idle_morphs() {
+    constexpr double kSeen_mm = 0.1;
     std::map<std::string, bool> active;
+    std::map<std::string, double> moves_mm;
     for (const PackedClip& packed : report_.clips)
         for (const PackedMorphs& morphs : packed.morphs)
-            for (std::size_t t = 0; t < morphs.activity.size(); ++t)
-                active[morphs.mesh + "/" + morphs.targets[t]] |=
-                    morphs.activity[t].first_sample >= 0;
+            for (std::size_t t = 0; t < morphs.activity.size(); ++t) {
+                const std::string name = morphs.mesh + "/" + morphs.targets[t];
+                active[name] |= morphs.activity[t].first_sample >= 0;
+                moves_mm[name] = std::max(moves_mm[name], morphs.activity[t].vertex_mm);
+            }
+    std::vector<std::string> unseen;
+    for (const auto& [name, most] : moves_mm)
+        if (active[name] && most < kSeen_mm)
+            unseen.push_back(fmt::format("{} ({:.2g} mm)", name, most));
+    if (!unseen.empty())
+        report_.findings.push_back(
+            {Code::kNeverMoves, Severity::kNote, "morph targets",
+             "they move no vertex so far that one sees it: " + name_list(unseen), "",
+             "larger targets in the source, if they are meant to show"});
     // What a drive moves, an engine may move, or another clip.
     for (const KeptDrive& drive : report_.drives) active.erase(drive.mesh + "/" + drive.target);
     const std::string& prefix = recipe_.strip_prefix;

@@ -140,18 +140,19 @@ void PlayedMotion::pose(double second, std::vector<Transform>& out) const {
     root.s = size;
 }
 
-double PlayedMotion::seam() const {
-    if (facts_.loop == LoopForm::kOpen) return 0;  // it goes over into its first sample
+Vec3 PlayedMotion::seam() const {
+    if (facts_.loop == LoopForm::kOpen) return {};  // it goes over into its first sample
     std::vector<Transform> first, last;
     pose(0, first);
     pose(seconds_, last);
     std::vector<Affine> a(first.size()), b(first.size());
-    double far = 0;
+    Vec3 far;
     for (const int n : parents_first(skin_)) {
         const int up = skin_.nodes[at(n)].parent;
         a[at(n)] = to_affine(first[at(n)]), b[at(n)] = to_affine(last[at(n)]);
         if (up != kNone) a[at(n)] = a[at(up)] * a[at(n)], b[at(n)] = b[at(up)] * b[at(n)];
-        far = std::max(far, length(a[at(n)].o - b[at(n)].o));
+        const Vec3 apart = b[at(n)].o - a[at(n)].o;
+        if (length(apart) > length(far)) far = apart;
     }
     return far;
 }

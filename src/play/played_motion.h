@@ -32,8 +32,9 @@ class PlayedMotion {
     Transform travelled(double second) const;
     /// What one round of the loop adds, on the left of travelled().
     const Transform& step() const { return step_; }
-    /// How far the end is from the beginning of a loop, travel taken along; metres, of all nodes.
-    double seam() const;
+    /// From the beginning of a loop to its end, travel taken along, of the node that is farthest
+    /// away; metres, +Y up.
+    Vec3 seam() const;
 
   private:
     Transform root_at(double second) const;

@@ -10,6 +10,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "mellow/play.h"
 #include "play/leads.h"
 #include "play/played_motion.h"
@@ -335,18 +336,24 @@ Findings StandIn::check() const {
             add(Code::kStateUnreached, state.where,
                 fmt::format("no way {}leads to \"{}\"",
                             led_to(state.name) ? "that can be taken " : "", state.name),
-                "a way to it, or start", "[[way]] with to = \"" + state.name + "\"");
+                "a way to it, or start",
+                "[[way]] with to = " + toml_text(state.name) + ", and what it waits for");
         if (!leads.away(state.name) && !p.loops(index) && p.sheet.states.size() > 1)
             add(Code::kStateStuck, state.where,
                 fmt::format("\"{}\" plays once, and no way leads on", state.name), "a way from it",
-                "[[way]] with from = \"" + state.name + "\", to = the next, and at_end = true");
-        if (p.loops(index) && clip.seam() > kSeam_m)
+                fmt::format("[[way]]\nfrom = {}\nto = {}\nat_end = true", toml_text(state.name),
+                            toml_text(index == p.sheet.find(p.sheet.start)
+                                          ? p.sheet.states[s == 0 ? 1 : 0].name
+                                          : p.sheet.start)));
+        const Vec3 seam = p.loops(index) ? clip.seam() : Vec3{};
+        const bool climbs = std::abs(seam.y) > 0.9 * length(seam);
+        if (length(seam) > kSeam_m)
             add(Code::kStateSeam, state.where,
                 fmt::format("\"{}\" begins again {:.0f} mm from where it ends{}", state.clip,
-                            clip.seam() * 1000, clip.loops() ? "" : ", as a clip that plays once"),
+                            length(seam) * 1000, clip.loops() ? "" : ", as a clip that plays once"),
                 "a loop, whose travel is on its root",
-                "loop = true and travel = [\"ground\", \"heading\"] in the recipe; or loop = false "
-                "here");
+                fmt::format("loop = true and travel = [{}] in the recipe; or loop = false here",
+                            climbs ? "\"height\"" : "\"ground\", \"heading\""));
     }
     for (const Way& way : p.sheet.ways) {
         if (way.when.empty() && way.on.empty() && !way.at_end)

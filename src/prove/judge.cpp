@@ -98,13 +98,18 @@ class Judge {
     /// Left and right are where a mirror shows them.
     void mirrored(Axis sides, Axis feet) {
         const bool right = scene_.convention.hand == Hand::kRight;
-        const std::vector<Edit> edits{{"source", "hand", toml_text(right ? "left" : "right")}};
+        const auto word = [](Axis axis) { return toml_text(std::string(name(axis))); };
+        std::vector<Edit> edits{{"source", "hand", toml_text(right ? "left" : "right")}};
+        if (feet != scene_.convention.front) {  // mirrored it faces where its feet point
+            edits.push_back({"source", "up", word(scene_.convention.up)});
+            edits.push_back({"source", "front", word(feet)});
+        }
         add(Code::kHandSuspect, Severity::kWarning, "axes",
             fmt::format("the feet of the figure point along {}, but by its left and right legs it "
                         "faces {}",
                         name(feet), name(sides)),
             fmt::format("both the same in a {}-handed file", right ? "right" : "left"),
-            edit_lines(edits) + ", if it is mirrored; or swap the names of left and right", edits);
+            edit_lines(edits, ", if it is mirrored; or swap the names of left and right"), edits);
     }
 
     void size(bool figure) {
@@ -157,7 +162,23 @@ class Judge {
 
     void scaled_nodes() {
         const std::vector<bool> above = above_joints();
-        std::vector<std::string> flat, mirrored;
+        std::vector<std::string> flat, mirrored, grows;
+        for (const Timeline& timeline : scene_.timelines)
+            for (const Channel& c : timeline.channels) {
+                if (c.path != Path::kScale || !above[at(c.node)]) continue;
+                double low = 1e300, high = -1e300;
+                each_scale(c.curve,
+                           [&](Vec3 s) { low = std::min(low, s.x), high = std::max(high, s.x); });
+                if (high - low > 0.01)
+                    grows.push_back(fmt::format("{} from {:.4g} to {:.4g} in \"{}\"",
+                                                scene_.nodes[at(c.node)].name, low, high,
+                                                timeline.name));
+            }
+        if (!grows.empty())
+            add(Code::kScaledNode, Severity::kNote, "scale",
+                "keys change the size of what stands above the joints: " + name_list(grows),
+                "figures that keep their size",
+                "nothing, if it shall grow; else scale_keys = \"leave-out\"   # under [source]");
         for (const Timeline& timeline : scene_.timelines)
             for (const Channel& channel : timeline.channels)
                 if (channel.path == Path::kScale && turns_negative(channel.curve) &&
