@@ -124,6 +124,26 @@ TEST_F(TruthTest, JumpsAreToldOfFiguresThatHaveFeet) {
                 Code::kPop);
     ASSERT_THAT(pops, SizeIs(1));
     EXPECT_THAT(pops[0].found, HasSubstr("jumps by 1"));
+    // A kick of half a metre in a quarter of a second, a foot that meets the ground at full speed,
+    // one sample that is off, and a first pose of its own.
+    const auto jumps = [&](const std::vector<double>& way) {
+        const auto moved = keyed(1, "translation", 24, [&](int f) {
+            const auto at = std::min(static_cast<std::size_t>(f), way.size() - 1);
+            return Three{0, 0.5, way[at]};
+        });
+        std::vector<int> samples;
+        for (const Finding& f :
+             of_code(pack({moved}, recipe("range = [0, 24]\n", "[motion]\nfeet = [\"head\"]\n")),
+                     Code::kPop))
+            samples.push_back(f.found.find("sample 5") != f.found.npos    ? 5
+                              : f.found.find("sample 1,") != f.found.npos ? 1
+                                                                          : 0);
+        return samples;
+    };
+    EXPECT_THAT(jumps({0, 0, 0, 0.02, 0.14, 0.36, 0.46, 0.5}), IsEmpty());
+    EXPECT_THAT(jumps({0, 0.2, 0.4, 0.6, 0.8, 1, 1}), IsEmpty());
+    EXPECT_THAT(jumps({0, 0, 0, 0, 0, 0.2, 0}), ElementsAre(5));
+    EXPECT_THAT(jumps({0.3, 0}), ElementsAre(1));
 }
 
 TEST_F(TruthTest, StillEndsGapsAndRatesAreSaid) {

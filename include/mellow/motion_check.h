@@ -50,8 +50,10 @@ struct WheelMotion {
     double radius_m = 0;  ///< way over turn, the median of samples at which it rolls; 0: none
 };
 
-/// The largest jump of a joint: |p(k-1) - 2 p(k) + p(k+1)|; and the median over all joints and
-/// samples of the clip.
+/// The largest jump of a joint: |b(k)| with b(k) = p(k-1) - 2 p(k) + p(k+1), of those k that stand
+/// among few b which sum to none, with little before and after them: what was left is come back to,
+/// or stays. A kick bends for longer, and a foot that meets the ground once. And the median of |b|
+/// over all joints and samples of the clip.
 struct Pop {
     std::string joint;
     int sample = 0;
@@ -82,7 +84,8 @@ struct MotionSubjects {
     std::vector<int> feet, wheels;
     FootRules rules;
     std::vector<MotionPlane> planes;
-    int hips = -1;  ///< the joint that goes where the body goes; -1: none
+    int hips = -1;      ///< the joint that goes where the body goes; -1: none
+    double spread = 1;  ///< samples in an interval of the source, over which a jump is drawn out
 };
 
 /// All that was measured of one clip.

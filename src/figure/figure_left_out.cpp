@@ -6,6 +6,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 #include "figure/figure.h"
 #include "mellow/node_mask.h"
 
@@ -35,9 +36,17 @@ Status Figure::find_accepted() {
 
 /// Takes out meshes and cameras that the recipe drops, and meshes that are not of the figure.
 Status Figure::leave_out(const JointChoice& choice, const std::vector<int>& driven) {
-    MELLOW_TRY(const std::vector<int> dropped,
-               masked_nodes(scene_, choice.drop, "", "joints, drop"));
-    MELLOW_TRY(const std::vector<int> kept, masked_nodes(scene_, choice.keep, "", "joints, keep"));
+    Findings wrong;
+    const auto nodes_of = [&](const NodeMask& mask, const char* where) {
+        auto nodes = masked_nodes(scene_, mask, "", where);
+        if (nodes) return std::move(nodes).value();
+        append(wrong, nodes.failures());
+        return std::vector<int>{};
+    };
+    (void)nodes_of(choice.only, "joints, only");
+    const std::vector<int> kept = nodes_of(choice.keep, "joints, keep"),
+                           dropped = nodes_of(choice.drop, "joints, drop");
+    if (!wrong.empty()) return wrong;
     std::vector<bool> moved(scene_.nodes.size(), false), still = moved, drop = moved, keep = moved;
     for (const int n : driven) moved[at(n)] = true;
     for (const int n : dropped) drop[at(n)] = true;

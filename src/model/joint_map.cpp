@@ -225,10 +225,12 @@ class JointMatcher {
         map_.most_turned_rad = 0;
         for (int j = 0; j < figure_.size(); ++j) {
             const int node = map_.sources[at(j)].node, up = matched_above(j);
-            if (node == kNone || up < 0) continue;
-            const Quat own = conjugate(rotation_of(own_[at(up)])) * rotation_of(own_[at(j)]),
-                       its = conjugate(rotation_of(its_[at(map_.sources[at(up)].node)])) *
-                             rotation_of(its_[at(node)]);
+            if (node == kNone) continue;
+            Quat own = rotation_of(own_[at(j)]), its = rotation_of(its_[at(node)]);
+            if (up >= 0) {
+                own = conjugate(rotation_of(own_[at(up)])) * own;
+                its = conjugate(rotation_of(its_[at(map_.sources[at(up)].node)])) * its;
+            }
             const double angle = angle_between(own, its);
             if (angle < 1e-5) continue;
             ++map_.posed;

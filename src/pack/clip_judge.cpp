@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 #include <tuple>
 
 #include "base/at.h"
@@ -60,6 +61,7 @@ class ClipJudge {
                 if (loss.fastest_sample == spike.first || loss.fastest_sample == spike.first + 1)
                     continue;  // no rate mends that
             }
+            if (loss.fastest_turn_rad > kFastTurn_rad) fast_.insert(figure_.skeleton()[j].name);
             if (loss.fastest_turn_rad > kFastTurn_rad)
                 out_.push_back(
                     {Code::kFastTurn, Severity::kWarning, where,
@@ -148,7 +150,10 @@ class ClipJudge {
     /// Feet and jumps of figures that have feet, and wheels.
     MotionCheck steps(const Clip& clip, const RecipeClip& wanted) {
         const RecipeMotion& rules = recipe_.motion;
-        MotionSubjects subjects{figure_.feet(), figure_.wheels(), rules.rules, {}, figure_.hips()};
+        MotionSubjects subjects{
+            figure_.feet(), figure_.wheels(),
+            rules.rules,    {},
+            figure_.hips(), std::max(1.0, target_rate_.per_second() / rate_.per_second())};
         for (std::size_t p = 0; p < rules.planes.size(); ++p)
             if (rules.planes[p].clips.empty() || fits_any(rules.planes[p].clips, wanted.range.name))
                 subjects.planes.push_back(figure_.planes()[p]);
@@ -192,7 +197,8 @@ class ClipJudge {
                     most("depth_mm", foot.depth_m), ", if it is meant; or ground = its height");
         }
         for (const WheelMotion& wheel : found.wheels)
-            if (wheel.against > 2 && wheel.against > rules.wheel_share * wheel.moving)
+            if (!fast_.contains(wheel.joint) && wheel.against > 2 &&
+                wheel.against > rules.wheel_share * wheel.moving)
                 add(Code::kWheelTurn,
                     fmt::format("\"{}\" turns against its way at {} of {} samples, first at sample "
                                 "{}",
@@ -274,9 +280,12 @@ class ClipJudge {
             const Vec3 s = scene.nodes[n].local.s;
             scaled[n] = std::abs(s.x - s.y) > 1e-6 || std::abs(s.y - s.z) > 1e-6;
         }
-        for (const Timeline& timeline : scene.timelines)
+        for (const Timeline& timeline : scene.timelines) {
             for (const Channel& c : timeline.channels)
                 if (c.path == Path::kScale) scaled[at(c.node)] = true;
+            for (const MemberCurve& m : timeline.members)
+                if (m.element != kNone) scaled[at(m.node)] = true;
+        }
         std::vector<std::string> helpers;
         for (const std::string& name : joints) {
             const int own = figure_.sources()[at(figure_.skeleton().find(name))].node;
@@ -389,6 +398,7 @@ class ClipJudge {
     const Figure& figure_;
     FrameRate rate_;  // of the source
     FrameRate target_rate_;
+    std::set<std::string> fast_;  ///< joints that turn too fast to tell which way
     Findings out_;
 };
 

@@ -11,7 +11,7 @@
 namespace mellow {
 
 /// Hips that go no farther than this need nothing on the root.
-inline constexpr double kDrift_m = 0.3;
+inline constexpr double kDrift_m = 0.3001;  ///< 0.3 m, and what rounding makes of it
 
 /// Looks at a baked clip.
 Findings judge_travel(const Figure& figure, const Clip& clip, const RecipeClip& wanted);

@@ -191,7 +191,7 @@ class Judge {
             if (s.x == 0 || s.y == 0 || s.z == 0)
                 flat.push_back(node.name);
             else if (above[n] && length(s - Vec3{1, 1, 1}) > 1e-4)
-                add(Code::kScaledNode, Severity::kWarning, Place::of("node \"" + node.name + "\""),
+                add(Code::kScaledNode, Severity::kNote, Place::of("node \"" + node.name + "\""),
                     fmt::format("scale [{:.6g}, {:.6g}, {:.6g}] above the joints", s.x, s.y, s.z),
                     "scale 1 above a skeleton", "nothing; packing makes it part of the data");
         }

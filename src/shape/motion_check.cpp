@@ -228,6 +228,29 @@ std::vector<int> suggest_wheels(const Skeleton& skeleton) {
     return out;
 }
 
+/// Whether the bends around k are those of a jump: few of them, with little before and after, that
+/// end where they began (their sum is none), at another place or, for a little longer, at the same
+/// one (nor is their moment). A kick bends for longer, a foot that meets the ground once. `spread`
+/// samples lie within an interval of the source, over which a jump is drawn out.
+template <class Bend>
+bool is_jump(const Bend& bend, int k, int samples, double spread) {
+    constexpr double kLittle = 0.35, kRest = 0.25;
+    const double own = length(bend(k));
+    const auto little = [&](int i) { return length(bend(i)) <= kLittle * own; };
+    const int first = 1, last = samples - 2, drawn = static_cast<int>(std::ceil(spread - 1e-9));
+    for (int n = 2; n <= 2 * drawn + 3; ++n)
+        for (int s = std::max(first, k - n + 1); s <= std::min(k, last - n + 1); ++s) {
+            if (!little(s - 1) || !little(s + n)) continue;
+            Vec3 sum, moment;
+            for (int i = s; i < s + n; ++i)
+                sum = sum + bend(i), moment = moment + (i - k) * bend(i);
+            if (length(sum) > kRest * own) continue;
+            if (n <= drawn + 2 || length(moment) <= kRest * own) return true;
+        }
+    // A pose of its own at an end.
+    return (k <= drawn && little(drawn + 1)) || (k > last - drawn && little(last - drawn));
+}
+
 MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton,
                          const MotionSubjects& subjects) {
     MotionCheck out;
@@ -254,10 +277,16 @@ MotionCheck check_motion(const Clip& clip, const Skeleton& skeleton,
     std::vector<double> all;
     for (int j = 0; j < skeleton.size(); ++j) {
         const std::vector<Vec3>& p = places[at(j)];
+        const auto bend = [&](int i) {
+            const auto n = static_cast<int>(p.size());
+            return i < 1 || i + 1 >= n ? Vec3{} : p[at(i - 1)] - 2.0 * p[at(i)] + p[at(i + 1)];
+        };
         for (std::size_t k = 1; k + 1 < p.size(); ++k) {
-            all.push_back(length(p[k - 1] - 2.0 * p[k] + p[k + 1]));
-            if (all.back() > out.pop.jump_m)
-                out.pop = {skeleton[j].name, static_cast<int>(k), all.back(), 0};
+            all.push_back(length(bend(static_cast<int>(k))));
+            if (all.back() <= out.pop.jump_m ||
+                !is_jump(bend, static_cast<int>(k), static_cast<int>(p.size()), subjects.spread))
+                continue;
+            out.pop = {skeleton[j].name, static_cast<int>(k), all.back(), 0};
         }
     }
     if (all.empty()) return out;
