@@ -305,8 +305,10 @@ class ClipJudge {
         const bool apart = proof.accepted_mm.worst > proof.vertex_mm.worst;
         const Deviation& skin = apart ? proof.accepted_mm : proof.vertex_mm;
         const std::vector<std::string> helpers = scaled_helpers(packed.sheared_joints);
-        const std::vector<Edit> edits =
-            helpers.empty() ? std::vector<Edit>{} : std::vector{keeping(helpers)};
+        std::vector<Edit> edits;
+        if (!helpers.empty()) edits.push_back(keeping(helpers));
+        if (!helpers.empty() && recipe_.joints.scale_to_offsets)  // which takes it from them again
+            edits.push_back({"joints", "scale", "\"keep\""});
         out_.push_back(
             {Code::kShear, Severity::kWarning,
              Place::of(fmt::format("clip \"{}\"", packed.clip.name)),
@@ -325,7 +327,7 @@ class ClipJudge {
              (edits.empty() ? "scale evenly in the source, or, where the scaled joint carries no "
                               "weight: scale = \"offsets\"   # under [joints]"
                             : edit_lines(edits, ", so that the scale stays where it is")) +
-                 "; or accept_shear = " + toml_texts(packed.sheared_joints) +
+                 "\nor accept_shear = " + toml_texts(packed.sheared_joints) +
                  "   # under [proof], which lets these be off; places of joints are exact all the "
                  "same",
              edits});
