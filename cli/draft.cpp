@@ -5,6 +5,7 @@
 #include "base/text.h"
 #include "commands.h"
 #include "mellow/safe_write.h"
+#include "new_folder.h"
 #include "scene_files.h"
 
 namespace mellow::cli {
@@ -73,6 +74,7 @@ int draft(const DraftRequest& request) {
     if (files.empty())
         return misused(request, "FILE", fmt::format("{}", fmt::join(request.files, " ")),
                        "scene files, or folders with some in them");
+    const NewFolder above(request.output);
     const auto drafted = draft_recipe(files, options);
     if (!drafted) return fail(request, drafted.failures());
     const Draft& d = drafted.value();

@@ -12,6 +12,7 @@
 #include "mellow/draft.h"
 #include "mellow/safe_write.h"
 #include "mellow/share.h"
+#include "new_folder.h"
 #include "recipe/clip_names.h"
 
 namespace mellow::cli {
@@ -327,6 +328,7 @@ std::optional<std::string> drafted(const PackRequest& request, int& exit) {
     options.recipe = std::filesystem::path(request.output).lexically_normal();
     if (options.recipe.filename().empty()) options.recipe = options.recipe.parent_path();
     options.recipe += ".recipe.toml";
+    const NewFolder above(options.recipe);
     const auto draft = draft_recipe({request.recipes.begin(), request.recipes.end()}, options);
     if (!draft) {
         exit = fail(request, draft.failures());
@@ -334,9 +336,6 @@ std::optional<std::string> drafted(const PackRequest& request, int& exit) {
     }
     const std::string& text = draft.value().text;
     const std::vector<std::uint8_t> bytes(text.begin(), text.end());
-    std::error_code ignored;
-    if (!options.recipe.parent_path().empty())
-        std::filesystem::create_directories(options.recipe.parent_path(), ignored);
     if (const Status written = write_file(options.recipe, bytes, request.replace); !written) {
         exit = fail(request, written.failures());
         return {};

@@ -58,6 +58,30 @@ TEST_F(ClipEndsTest, WhatIsTooShortToSeeIsTold) {
     EXPECT_THAT(said(sways(), "pose = 3\n", Code::kTooShort), SizeIs(0)) << "a pose";
 }
 
+TEST_F(ClipEndsTest, HowStillAnEndIsIsForTheRecipeToSay) {
+    // After frame 12 it breathes by 2 mm and a degree.
+    const auto breathes = [](int f) { return f < 12 ? f / 12.0 : std::sin(f); };
+    const std::vector<Keyed> keys{
+        keyed(0, "translation", 48,
+              [&](int f) {
+                  return Three{f < 12 ? 0.2 - 0.2 * breathes(f) : 0.001 * breathes(f), 1, 0};
+              }),
+        keyed(1, "rotation", 48, [&](int f) {
+            const double half = f < 12 ? 0 : std::numbers::pi / 720 * breathes(f);
+            return std::vector<double>{0, std::sin(half), 0, std::cos(half)};
+        })};
+    const auto told = [&](const std::string& still) {
+        return of_code(pack(keys, recipe("range = [0, 48]\n", "[motion]\n" + still)),
+                       Code::kStillTail);
+    };
+    EXPECT_THAT(told(""), SizeIs(0));
+    EXPECT_THAT(told("still_mm = 2.1\n"), SizeIs(0));
+    EXPECT_THAT(told("still_degrees = 1.1\n"), SizeIs(0));
+    const Findings both = told("still_mm = 2.1\nstill_degrees = 1.1\n");
+    ASSERT_THAT(both, SizeIs(1));
+    EXPECT_EQ(both[0].remedy, "end the range at 12");
+}
+
 TEST_F(ClipEndsTest, SamplesWithoutSizeAreNamed) {
     const std::vector<Keyed> keys{keyed(1, "scale", 24, [](int f) {
         const double size = f >= 5 && f < 10 ? 0 : 1;

@@ -256,6 +256,20 @@ TEST_F(RemedyTest, CorrectionsThatNobodySeesAndMeshesInEveryFileAreSaid) {
     EXPECT_THAT(named, Contains(Field(&Finding::found, HasSubstr("Walk.Fast to "))));
 }
 
+TEST_F(RemedyTest, DraftsAreTheSameWhetherTheirFolderIsThereOrNot) {
+    write_bytes(folder_ / "figure.glb", figure({going(24, 2)}));
+    const auto drafted = [&](const std::string& into) {
+        const std::string crate = (folder_ / into / "x").string();
+        EXPECT_NE(run_tool("pack " + (folder_ / "figure.glb").string() + " -o " + crate).exit, 3);
+        return read_text(crate + ".recipe.toml");
+    };
+    std::filesystem::create_directory(folder_ / "old");
+    EXPECT_EQ(drafted("new/deep"), change(drafted("old"), "../figure", "../../figure"));
+    EXPECT_THAT(drafted("other"), HasSubstr("travel = [\"ground\"]"));
+    EXPECT_EQ(run_tool("draft nothing.glb -o " + (folder_ / "none/x.toml").string()).exit, 3);
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "none"));
+}
+
 TEST_F(RemedyTest, LoopsAreFoundOnTheGridAndLengthsMayBeSeconds) {
     // A round in 26 frames at 24/s is 32.5 samples at 30/s; two rounds are 65.
     write_bytes(folder_ / "figure.glb",

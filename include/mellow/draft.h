@@ -38,7 +38,8 @@ struct Draft {
 };
 
 /// Suggests a recipe for `files`: the first with a mesh, or the first, is the figure, the others
-/// move it. Fails as reading does; nothing is written.
+/// move it. Fails as reading does, and with file-missing
+/// where the folder of the recipe is not there; nothing is written.
 Result<Draft> draft_recipe(const std::vector<std::filesystem::path>& files,
                            const DraftOptions& options);
 

@@ -207,6 +207,8 @@ struct RecipeMotion {
     FootRules rules;
     double wheel_share = 0.1;  ///< of the samples at which a wheel moves: more against it is said
     double slide_mm = 20, depth_mm = 30, pop_mm = 100, plane_mm = 10;  ///< more is said
+    /// A joint that is no farther from its last pose than this, in the joint above, stands still.
+    double still_mm = 0.001, still_degrees = 0.0001;
     std::vector<RecipePlane> planes;
     bool cues = false;  ///< a cue for each time that a foot is set down
     Place where;

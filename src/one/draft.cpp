@@ -43,6 +43,14 @@ class Drafter {
     }
 
     Result<Draft> run() {
+        // What stands in the recipe is looked for from there.
+        if (std::error_code error; !folder_.empty() && !fs::is_directory(folder_, error))
+            return Finding{Code::kFileMissing,
+                           Severity::kStop,
+                           Place::in(folder_.string()),
+                           "no such folder",
+                           "the folder that the recipe goes to",
+                           "make it first"};
         MELLOW_CHECK(read_files());
         rig();
         for (std::size_t i = 1; i < files_.size(); ++i) fit_to_figure(files_[i]);

@@ -8,6 +8,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "math/degrees.h"
 #include "mellow/shaping.h"
 #include "shape/tile_poses.h"
 
@@ -19,23 +20,26 @@ constexpr double kTooShort_s = 0.134;                    ///< four frames of a f
 constexpr double kCloses_m = 1e-3, kCloses_rad = 0.005;  ///< nearer than eyes see
 constexpr double kGoesOn_m_s = 0.25;  ///< slower joints may as well have come to rest
 
-bool same(std::span<const float> values, std::size_t width, int sample) {
-    const std::size_t i = at(sample) * width;
-    for (std::size_t c = 0; c < width && i + c < values.size(); ++c)
-        if (std::abs(values[i + c] - values[i - width + c]) > 1e-6F) return false;
+bool same(std::span<const float> values, std::size_t width, int a, int b) {
+    const std::size_t i = at(a) * width, j = at(b) * width;
+    for (std::size_t c = 0; c < width && std::max(i, j) + c < values.size(); ++c)
+        if (std::abs(values[i + c] - values[j + c]) > 1e-6F) return false;
     return true;
 }
 
-/// True when nothing changes from the sample before.
-bool still(const Clip& clip, int sample) {
-    for (const JointTrack& t : clip.joints)
-        if (!same(t.translation, 3, sample) || !same(t.rotation, 4, sample) ||
-            !same(t.scale, 3, sample))
+/// True when nothing differs between two samples that a recipe calls a move.
+bool still(const Clip& clip, const RecipeMotion& rules, int a, int b) {
+    for (const JointTrack& t : clip.joints) {
+        const Transform one = local_at(t, a), other = local_at(t, b);
+        if (length(one.t - other.t) * 1000 > rules.still_mm ||
+            angle_between(one.r, other.r) * kDegrees > rules.still_degrees ||
+            !same(t.scale, 3, a, b))
             return false;
+    }
     for (const MorphTrack& t : clip.morphs)
-        if (!same(t.weights, t.targets.size(), sample)) return false;
+        if (!same(t.weights, t.targets.size(), a, b)) return false;
     for (const ScalarTrack& t : clip.scalars)
-        if (!same(t.values, 1, sample)) return false;
+        if (!same(t.values, 1, a, b)) return false;
     return true;
 }
 
@@ -48,10 +52,11 @@ Vec3 place_at(const Clip& clip, const Skeleton& skeleton, int joint, int sample)
 }
 
 /// A clip whose end stands still.
-void still_tail(const Clip& clip, const RecipeClip& wanted, FrameRate source, Findings& out) {
+void still_tail(const Clip& clip, const RecipeClip& wanted, const RecipeMotion& rules,
+                FrameRate source, Findings& out) {
     if (wanted.shaping.hold > 0) return;
     int last = clip.samples - 1;
-    while (last > 0 && still(clip, last)) --last;
+    while (last > 0 && still(clip, rules, last - 1, clip.samples - 1)) --last;
     const double k = clip.rate.per_second(),
                  frames = (clip.samples - 1 - last) / k * source.per_second();
     if (last == 0 || frames < kStillFrames) return;
@@ -87,10 +92,10 @@ void loop_unsaid(const Figure& figure, const Clip& clip, const RecipeClip& wante
 }  // namespace
 
 Findings judge_ends(const Figure& figure, const Clip& clip, const RecipeClip& wanted,
-                    FrameRate source) {
+                    const RecipeMotion& rules, FrameRate source) {
     Findings out;
     if (wanted.range.is_pose()) return out;
-    still_tail(clip, wanted, source, out);
+    still_tail(clip, wanted, rules, source, out);
     const double seconds = clip.rate.seconds(clip.samples - 1);
     if (seconds < kTooShort_s)
         out.push_back({Code::kTooShort, Severity::kNote, wanted.range.where,

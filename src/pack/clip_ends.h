@@ -12,6 +12,6 @@ namespace mellow {
 
 /// Looks at a baked clip; `source`: the rate that frames of its range are counted at.
 Findings judge_ends(const Figure& figure, const Clip& clip, const RecipeClip& wanted,
-                    FrameRate source);
+                    const RecipeMotion& rules, FrameRate source);
 
 }  // namespace mellow

@@ -452,7 +452,7 @@ Findings judge_baked(const Recipe& recipe, const Figure& figure, const ClipJob& 
     append(out, judge_travel(figure, baked.clip, job.clip));
     packed.motion_check = judge.steps(baked.clip, job.clip);
     append(out, judge.take());
-    append(out, judge_ends(figure, baked.clip, job.clip, packed.plan.source_rate));
+    append(out, judge_ends(figure, baked.clip, job.clip, recipe.motion, packed.plan.source_rate));
     return out;
 }
 

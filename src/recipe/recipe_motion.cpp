@@ -60,6 +60,8 @@ void read_motion_checks(TomlTable& t, RecipeMotion& m) {
     m.slide_mm = read_within(t, "slide_mm", m.slide_mm, 0.1, 1e6);
     m.depth_mm = read_within(t, "depth_mm", m.depth_mm, 0.1, 1e6);
     m.pop_mm = read_within(t, "pop_mm", m.pop_mm, 0.1, 1e6);
+    m.still_mm = read_within(t, "still_mm", m.still_mm, 0, 1e6);
+    m.still_degrees = read_within(t, "still_degrees", m.still_degrees, 0, 180);
     m.plane_mm = read_within(t, "plane_mm", m.plane_mm, 0, 1e6);
     m.cues = t.flag("cues", false);
     const auto planes = t.tables("plane");
