@@ -7,6 +7,9 @@
 #include <set>
 #include <system_error>
 
+#include "base/finding_json.h"
+#include "calls.h"
+
 namespace mellow::cli {
 namespace {
 
@@ -28,7 +31,11 @@ void print_err(std::string_view text) { std::fwrite(text.data(), 1, text.size(),
 bool finish_output() { return std::fflush(stdout) == 0 && std::ferror(stdout) == 0 && !refused; }
 
 void print_findings(const Findings& findings) {
-    for (const Finding& finding : findings) print_err(to_text(finding) + "\n");
+    for (const Finding& finding : findings) print_err(to_text(worded(finding)) + "\n");
+}
+
+void print_findings(JsonWriter& json, const Findings& findings) {
+    write_findings(json, worded(findings));
 }
 
 Findings seen_from_here(Findings findings, const std::string& given) {
@@ -66,7 +73,7 @@ Findings in_options(Findings findings, const std::string& of) {
 
 int fail(const Common& common, const Findings& findings) {
     print_findings(findings);
-    if (common.json) print_json([&](JsonWriter& json) { write_findings(json, findings); });
+    if (common.json) print_json([&](JsonWriter& json) { print_findings(json, findings); });
     return exit_code(findings.front().code);
 }
 

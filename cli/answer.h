@@ -4,7 +4,6 @@
 
 #include <string_view>
 
-#include "base/finding_json.h"
 #include "base/json_writer.h"
 #include "mellow/finding.h"
 
@@ -43,8 +42,10 @@ Findings seen_from_here(Findings findings, const std::string& given);
 /// What is to be said to whoever has no recipe: keys of [source] are options of the same names.
 /// `of` is behind them where there are two files: "-b".
 Findings in_options(Findings findings, const std::string& of = {});
-/// Findings on standard error, one after the other.
+/// Findings on standard error, one after the other; their calls are words of this tool.
 void print_findings(const Findings& findings);
+/// The member "findings" of what is told as JSON.
+void print_findings(JsonWriter& json, const Findings& findings);
 
 /// Prints one JSON object; `fill` writes its members.
 template <class Fill>

@@ -4,6 +4,7 @@
 #include <filesystem>
 
 #include "base/text.h"
+#include "calls.h"
 #include "commands.h"
 #include "mellow/check.h"
 #include "mellow/recipe.h"
@@ -120,7 +121,10 @@ int check(const CheckRequest& request) {
     for (const std::string& path : request.paths) {
         auto checked = check_path(path, target);
         if (!checked) return fail(request, checked.failures());
-        for (CheckReport& report : checked.value()) reports.push_back(std::move(report));
+        for (CheckReport& report : checked.value()) {
+            for (Demand& demand : report.demands) demand = worded(std::move(demand));
+            reports.push_back(std::move(report));
+        }
     }
     const bool passed = std::all_of(reports.begin(), reports.end(),
                                     [](const CheckReport& r) { return r.passed(); });

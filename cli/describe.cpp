@@ -110,7 +110,7 @@ class Describer {
         print_findings(findings);
         table_.add_failure(file, findings.front().code);
         json_.begin_object().member("file", file);
-        write_findings(json_, findings);
+        print_findings(json_, findings);
         json_.end_object();
         return exit_code(findings.front().code);
     }

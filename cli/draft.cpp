@@ -20,7 +20,7 @@ void print_draft(const DraftRequest& request, const Draft& draft) {
                 json.member("value", v.value).member("reason", v.reason);
                 json.member("guess", v.guess).member("unknown", v.unknown).end_object();
             });
-            write_findings(json, draft.findings);
+            print_findings(json, draft.findings);
         });
     if (request.quiet) return;
     std::size_t place = 5, key = 3;

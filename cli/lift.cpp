@@ -131,7 +131,7 @@ int lift(const LiftRequest& request) {
     if (request.json)
         print_json([&](JsonWriter& json) {
             write(json, request, lifted.value(), !above);
-            write_findings(json, findings);
+            print_findings(json, findings);
         });
     else if (!request.quiet)
         print_out(text_of(request, lifted.value(), !above));

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "calls.h"
 #include "commands.h"
 #include "mellow/draft.h"
 #include "mellow/safe_write.h"
@@ -100,7 +101,7 @@ void write(JsonWriter& json, const PackPlan& plan, const Findings& findings) {
         json.begin_object().member("file", file.path.string());
         json.member("fate", name(file.fate)).end_object();
     });
-    write_findings(json, findings);
+    print_findings(json, findings);
 }
 
 /// One recipe of a request.
@@ -118,7 +119,7 @@ int failed(const Job& job, Findings findings) {
     print_findings(findings);
     JsonWriter json(JsonWriter::Form::kIndented, job.out);
     json.begin_object().member("name", job.file);
-    write_findings(json, findings);
+    print_findings(json, findings);
     json.end_object().finish();
     return exit_code(findings.front().code);
 }
@@ -161,7 +162,7 @@ int dry_run(const Job& job, const Recipe& recipe, PackOptions options) {
         write(json, plan, findings);
         json.end_object().finish();
     } else if (!request.quiet) {
-        job.out(plan_text(plan) + "\n" + (found.empty() ? "" : grouped_text(found) + "\n") +
+        job.out(plan_text(plan) + "\n" + (found.empty() ? "" : grouped_text(worded(found)) + "\n") +
                 (proven ? "dry run: nothing was written\n"
                         : "dry run: nothing was written, and packing would fail\n"));
     }
@@ -170,8 +171,11 @@ int dry_run(const Job& job, const Recipe& recipe, PackOptions options) {
     return !proven ? kChecksFailed : plan.writable ? kDone : kCannotWrite;
 }
 
-void print_report(const Job& job, const PackReport& report) {
+void print_report(const Job& job, PackReport report) {
     const PackRequest& request = job.request;
+    report.findings = worded(std::move(report.findings));
+    for (SkippedFile& skipped : report.skipped)
+        skipped.findings = worded(std::move(skipped.findings));
     if (request.json) return report_json(report, job.out);
     if (request.quiet) return;
     if (request.verbose) {

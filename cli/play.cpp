@@ -155,7 +155,7 @@ int play(const PlayRequest& request) {
             json.member("crate", crate.value().name).member("states", request.states);
             if (page) write_page_facts(json, request.output, *page);
             write(json, told);
-            write_findings(json, findings);
+            print_findings(json, findings);
         });
     else if (!request.quiet)
         print_out(page && request.script.empty() ? page_words(request.output, *page)

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <array>
 
+#include "base/finding_json.h"
+#include "calls.h"
 #include "stock_contents.h"
 #include "stock_print.h"
 
@@ -109,7 +111,7 @@ std::string stock_text(const FileStock& of, bool tree) {
     for (const Severity s : {Severity::kWarning, Severity::kNote})
         for (const auto* list : {&read.findings, &stock.findings})
             for (const Finding& f : *list)
-                if (f.severity == s) text += "\n" + to_text(f) + "\n";
+                if (f.severity == s) text += "\n" + to_text(worded(f)) + "\n";
     return text;
 }
 
@@ -166,7 +168,7 @@ void write_stock(JsonWriter& json, const FileStock& of) {
     if (of.rig) json.object("rig", [&] { write(json, *of.rig, read.scene); });
     Findings findings = read.findings;
     findings.insert(findings.end(), stock.findings.begin(), stock.findings.end());
-    write_findings(json, findings);
+    print_findings(json, findings);
     json.end_object();
 }
 

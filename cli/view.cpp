@@ -93,7 +93,7 @@ int view_page(const ViewRequest& request) {
     if (request.json)
         print_json([&](JsonWriter& json) {
             write_page_facts(json, request.output, written.value());
-            write_findings(json, findings);
+            print_findings(json, findings);
         });
     else if (!request.quiet)
         print_out(page_words(request.output, written.value()));

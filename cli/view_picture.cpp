@@ -418,7 +418,7 @@ class Picturer {
                 json.member("picture", request_.output).member("bytes", pages_[0].size());
                 json.list("pages", files,
                           [&](const FileToWrite& f) { json.value(f.path.string()); });
-                write_findings(json, findings_);
+                print_findings(json, findings_);
             });
         else if (!request_.quiet)
             for (const FileToWrite& file : files)

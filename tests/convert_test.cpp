@@ -243,7 +243,8 @@ TEST(CompareTest, OtherNamesAndMissingJoints) {
     EXPECT_THAT(compare_motion(swinging(1), other, options),
                 FailsWith(Code::kNameUnknown, "\"knee\""));
     for (Node& node : other.nodes) node.name += "x";
-    EXPECT_THAT(compare_motion(swinging(1), other, {}), FailsWith(Code::kNoJoints, "--map"));
+    EXPECT_THAT(compare_motion(swinging(1), other, {}),
+                FailsWith(Code::kNoJoints, "a table of names"));
 }
 
 TEST(CompareTest, RestPosesVerticesAndWeightsAreMeasured) {

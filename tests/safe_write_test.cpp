@@ -19,7 +19,7 @@ TEST(WriteFileTest, WritesOnceAndReplacesOnlyWhenAsked) {
     const TempFolder folder;
     EXPECT_THAT(write_file(folder / "a.png", text_bytes("one"), false), IsOk());
     EXPECT_THAT(write_file(folder / "a.png", text_bytes("two"), false),
-                FailsWith(Code::kOutputExists, "--replace"));
+                FailsWith(Code::kOutputExists, "or replace it"));
     EXPECT_EQ(read_text(folder / "a.png"), "one");
     EXPECT_THAT(write_file(folder / "a.png", text_bytes("two"), true), IsOk());
     EXPECT_EQ(read_text(folder / "a.png"), "two");

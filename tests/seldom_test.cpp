@@ -187,8 +187,9 @@ TEST_F(SeldomTest, ConversionsThatLoseSomethingSayIt) {
         "<visual_scene id=\"v\"><node id=\"n\"><translate sid=\"t\">0 0 0</translate><skew>30 0 "
         "1 0 1 0 0</skew></node></visual_scene></library_visual_scenes><scene>"
         "<instance_visual_scene url=\"#v\"/></scene></COLLADA>");
-    for (const auto& [out, remedy] : {std::pair("k.glb", "or COLLADA with --matrices"),
-                                      {"l.dae", "--matrices, which holds it"}}) {
+    for (const auto& [out, remedy] :
+         {std::pair("k.glb", "or COLLADA with matrices, which holds it (--matrices)"),
+          {"l.dae", "matrices, which hold it (--matrices)"}}) {
         const auto run = run_tool("convert " + path("k.dae") + " " + path(out));
         EXPECT_EQ(run.exit, 0) << run.err;
         EXPECT_THAT(run.err, AllOf(HasSubstr("shear that is lost"), HasSubstr(remedy))) << out;

@@ -318,7 +318,7 @@ TEST_F(SharesTest, APartIsNoCrate) {
         const ToolRun run = run_tool(command);
         EXPECT_EQ(run.exit, 3) << command;
         EXPECT_THAT(run.err, HasSubstr("a part: share 1 of 2")) << command;
-        EXPECT_THAT(run.err, HasSubstr("mellow gather")) << command;
+        EXPECT_THAT(run.err, HasSubstr("parts: mellow gather " + path("parts"))) << command;
     }
     EXPECT_THAT(open_crate(folder_ / "parts/1"), FailsWith(Code::kValueBad, "share 1 of 2"));
     // But what is in it can be told.

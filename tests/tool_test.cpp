@@ -328,7 +328,7 @@ TEST_F(ToolTest, AnExistingCrateIsKeptUnlessAskedAndThenBackedUp) {
     const std::string before = read_text(folder_ / "crates/tamsin/crate.json");
     const ToolRun again = pack();
     EXPECT_EQ(again.exit, 4);
-    EXPECT_THAT(again.err, HasSubstr("add --replace"));
+    EXPECT_THAT(again.err, HasSubstr("another folder (--replace)"));
     change("tamsin.recipe.toml", "rate = 30", "rate = 60");
     const ToolRun replaced = run_tool("pack --replace " + path("tamsin.recipe.toml"));
     EXPECT_EQ(replaced.exit, 0);

@@ -23,7 +23,7 @@ FLOORS = {
     "one": ["recipe", "crate", "figure", "check", "plan", "pack"],
 }
 HEADERS = {
-    "base": ["bytes", "file_format", "finding", "place", "progress", "result", "parallel"],
+    "base": ["bytes", "call", "file_format", "finding", "place", "progress", "result", "parallel"],
     "math": ["vec3", "quat", "transform", "euler"],
     "model": ["rate", "curve", "convention", "scene", "skeleton", "clip", "pose", "pose_tile", "playback", "sample_plan",
               "joint_map", "motion_table", "motion_text", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack", "value_curve"],
@@ -41,6 +41,8 @@ FORBIDDEN_TEXT = [(r'name\.ends_with\("\.', "tells a node by how its name ends")
 # Everywhere but in base: what a finding says is for people, what code asks of it are codes and edits.
 PROSE = (r"\b(found|remedy|where|expected)\.(find|starts_with|ends_with|substr|replace|erase|rfind|contains)\(|regex_",
          "looks into the prose of a finding: ask its code or its edits")
+# The library has options of functions; how a command line spells them is for the tool alone.
+WORDED = (r'"[^"\n]*(--[a-z]|\bmellow (check|compare|convert|describe|draft|gather|lift|pack|play|view)\b)', "words a command line: a finding has calls")
 CORE = GROUND + ["rig", "bake", "shape", "travel", "fit", "prove"]
 
 
@@ -82,6 +84,8 @@ def check(root):
             bad.extend(f"{path}: {why}" for pattern, why in FORBIDDEN_TEXT if re.search(pattern, text))
         if stage != "base" and re.search(PROSE[0], text):
             bad.append(f"{path}: {PROSE[1]}")
+        if path.parent.name != "mellow" and re.search(WORDED[0], re.sub(r"//.*", "", text)):
+            bad.append(f"{path}: {WORDED[1]}")
         for include in re.findall(r'#include\s+(["<][^">]+[">])', text):
             name = include[1:-1]
             if include.startswith('"'):

@@ -10,6 +10,7 @@
 #include <string_view>
 #include <vector>
 
+#include "mellow/call.h"
 #include "mellow/place.h"
 
 namespace mellow {
@@ -129,6 +130,7 @@ struct Finding {
     std::string expected;
     std::string remedy;            ///< what to do; where it can be, a line to paste into a recipe
     std::vector<Edit> edits = {};  ///< the keys that the remedy names, for those that set them
+    std::vector<Call> calls = {};  ///< what it asks of calls, which its text has no words for
 };
 
 using Findings = std::vector<Finding>;

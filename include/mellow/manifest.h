@@ -55,6 +55,7 @@ struct Demand {
     std::string wanted, found;
     bool met = true;
     std::string remedy;  ///< a line to paste, where there is one; of demands that are not met
+    std::vector<Call> calls = {};  ///< what the remedy asks of calls
 };
 
 /// What one morph target does in a clip.

@@ -10,16 +10,29 @@ void write_place(JsonWriter& json, const Place& place) {
     if (!place.path.empty()) json.member("path", place.path);
 }
 
+void write_calls(JsonWriter& json, const std::vector<Call>& calls) {
+    if (calls.empty()) return;
+    json.list("calls", calls, [&](const Call& call) {
+        json.begin_object().member("job", name(call.job)).text_member("subject", call.subject);
+        json.list("asked", call.asked, [&](const Call::Asked& asked) {
+            json.begin_object().member("option", name(asked.option));
+            json.text_member("value", asked.value).end_object();
+        });
+        json.end_object();
+    });
+}
+
 void write_finding(JsonWriter& json, const Finding& f) {
     json.member("code", name(f.code)).member("severity", name(f.severity));
     write_place(json, f.where);
     json.member("found", f.found);
     json.member("expected", f.expected).member("remedy", f.remedy);
-    if (f.edits.empty()) return;
-    json.list("edits", f.edits, [&](const Edit& edit) {
-        json.begin_object().member("table", edit.table).member("key", edit.key);
-        json.text_member("value", edit.value).end_object();
-    });
+    if (!f.edits.empty())
+        json.list("edits", f.edits, [&](const Edit& edit) {
+            json.begin_object().member("table", edit.table).member("key", edit.key);
+            json.text_member("value", edit.value).end_object();
+        });
+    write_calls(json, f.calls);
 }
 
 void write_findings(JsonWriter& json, const Findings& findings) {

@@ -96,12 +96,15 @@ void Checker::motion(const CheckedFile& file, const Scene* skin,
                with_skin ? "motion with its skin" : "motion without meshes",
                fmt::format("{} meshes", scene.meshes.size()), scene.meshes.empty() != with_skin,
                with_skin ? "layout = \"clips-with-skin\"   # and pack again"
-                         : convert(file) + "--parts motion");
+                         : "convert its motion alone",
+               with_skin ? std::vector<Call>()
+                         : convert(file, file.format, {{Call::Option::kParts, "motion"}}));
     const bool many =
         target_.layout == Layout::kSkinAndLibrary || target_.layout == Layout::kOneFile;
     if (!many)
         demand("one-clip", file.file, "one animation", std::to_string(scene.timelines.size()),
-               scene.timelines.size() == 1, "a file for each: mellow convert --timeline NAME");
+               scene.timelines.size() == 1, "a file for each",
+               convert(file, file.format, {{Call::Option::kTimeline, "NAME"}}));
     if (many && !listed.empty())
         demand("all-clips", file.file, fmt::format("{} animations", listed.size()),
                std::to_string(scene.timelines.size()), scene.timelines.size() == listed.size(),
@@ -235,7 +238,9 @@ void Checker::timeline(const CheckedFile& file, const Timeline& timeline,
 void Checker::grid(const CheckedFile& file, const std::string& what, const Timeline& timeline) {
     const auto [first, last] = key_span(timeline);
     const double begin = target_.rate.seconds(target_.first_frame);
-    const std::string again = convert(file) + "--to-rate " + to_text(target_.rate);
+    const std::string resample = "convert it at the target's rate";
+    const std::vector<Call> calls =
+        convert(file, file.format, {{Call::Option::kToRate, to_text(target_.rate)}});
     if (traits(file.format).key_times)
         demand("first-key", what, fmt::format("at {:.6g} s, frame {}", begin, target_.first_frame),
                fmt::format("at {:.6g} s", first),
@@ -266,12 +271,12 @@ void Checker::grid(const CheckedFile& file, const std::string& what, const Timel
            uniform ? "so it is"
            : known ? fmt::format("keys that fit {}/s", to_text(guessed))
                    : "keys that fit no rate",
-           uniform, again);
+           uniform, resample, calls);
     if (!target_.rates.empty())
         demand("allowed-rate", what, "a rate of the target's list", to_text(target_.rate),
                std::find(target_.rates.begin(), target_.rates.end(), target_.rate) !=
                    target_.rates.end(),
-               again);
+               resample, calls);
     demand("samples", what, fmt::format("at most {}", target_.most_samples), std::to_string(keys),
            static_cast<int>(std::min<std::size_t>(keys, 1U << 30)) <= target_.most_samples,
            "a shorter range");

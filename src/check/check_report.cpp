@@ -4,6 +4,7 @@
 #include <pugixml.hpp>
 #include <sstream>
 
+#include "base/finding_json.h"
 #include "base/json_writer.h"
 #include "mellow/check.h"
 
@@ -44,7 +45,9 @@ void check_json(const CheckReport& report, const TextSink& out) {
     json.list("demands", report.demands, [&](const Demand& d) {
         json.begin_object().member("id", d.id).member("file", d.file).member("wanted", d.wanted);
         json.member("found", d.found).member("met", d.met);
-        json.text_member("remedy", d.remedy).end_object();
+        json.text_member("remedy", d.remedy);
+        write_calls(json, d.calls);
+        json.end_object();
     });
     json.end_object().finish();
 }

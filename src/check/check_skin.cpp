@@ -56,7 +56,8 @@ void Checker::skin(const CheckedFile& file) {
     if (target_.layout == Layout::kSkinAndClips || target_.layout == Layout::kSkinAndLibrary)
         demand("no-motion", file.file, "a skin without animations",
                fmt::format("{} animations", scene.timelines.size()), scene.timelines.empty(),
-               convert(file) + "--parts skin");
+               "convert its skin alone",
+               convert(file, file.format, {{Call::Option::kParts, "skin"}}));
 }
 
 void Checker::measured(const CheckedFile& file, const Scene& inside) {
@@ -248,7 +249,8 @@ void Checker::winding(const CheckedFile& file, const Scene& inside) {
     if (any)
         demand("winding", file.file, "triangles that face as their normals do",
                wrong.empty() ? "they do" : "turned over: " + name_list(wrong), wrong.empty(),
-               "convert it from what it is: mirrored by --hand left, or scale -1 in the source");
+               "convert it from what it is: mirrored by the other hand, or scale -1 in the source",
+               {again({{Call::Option::kHand, "left"}})});
 }
 
 }  // namespace mellow

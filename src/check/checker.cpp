@@ -67,16 +67,19 @@ std::vector<int> joints_of(const Scene& scene) {
 }
 
 void Checker::demand(const char* id, const std::string& file, std::string wanted, std::string found,
-                     bool met, std::string remedy) {
-    report_.demands.push_back({id, file, std::move(wanted), std::move(found), met,
-                               met ? std::string() : std::move(remedy)});
+                     bool met, std::string remedy, std::vector<Call> calls) {
+    Demand& demand = report_.demands.emplace_back(
+        Demand{id, file, std::move(wanted), std::move(found), met, {}, {}});
+    if (met) return;
+    demand.remedy = std::move(remedy);
+    demand.calls = std::move(calls);
 }
 
-std::string Checker::convert(const CheckedFile& file) const {
-    return fmt::format(
-        "mellow convert {} fixed.{} ",
-        shell_word((std::filesystem::path(report_.base) / file.file).generic_string()),
-        mellow::name(file.format));
+std::vector<Call> Checker::convert(const CheckedFile& file, FileFormat into,
+                                   std::vector<Call::Asked> asked) const {
+    asked.push_back({Call::Option::kOutput, fmt::format("fixed.{}", mellow::name(into))});
+    return {{Call::Job::kConvert,
+             (std::filesystem::path(report_.base) / file.file).generic_string(), std::move(asked)}};
 }
 
 void Checker::reads(const CheckedFile& file) {
@@ -85,30 +88,30 @@ void Checker::reads(const CheckedFile& file) {
 }
 
 void Checker::format(const CheckedFile& file, FileFormat wanted) {
-    demand(
-        "format", file.file, std::string(mellow::name(wanted)),
-        std::string(mellow::name(file.format)), file.format == wanted,
-        fmt::format("mellow convert {} fixed.{}",
-                    shell_word((std::filesystem::path(report_.base) / file.file).generic_string()),
-                    mellow::name(wanted)));
+    demand("format", file.file, std::string(mellow::name(wanted)),
+           std::string(mellow::name(file.format)), file.format == wanted, "convert it",
+           convert(file, wanted));
 }
 
 /// What a file says of its numbers.
 void Checker::convention(const CheckedFile& file) {
     if (!traits(file.format).own_units) return;  // they say nothing
     const Convention &is = file.scene.convention, &wanted = target_.convention;
-    const std::string remedy = convert(file) + "--target " +
-                               (target_.files.empty() ? target_.name : target_.files.front().file);
+    const std::string remedy = "convert it for the target";
+    const std::vector<Call> calls =
+        convert(file, file.format,
+                {{Call::Option::kTarget,
+                  target_.files.empty() ? target_.name : target_.files.front().file}});
     demand("unit", file.file, fmt::format("{} metres per unit", wanted.metres_per_unit),
            fmt::format("{}", is.metres_per_unit),
            std::abs(is.metres_per_unit - wanted.metres_per_unit) <= 1e-9 * wanted.metres_per_unit,
-           remedy);
+           remedy, calls);
     demand("up", file.file, std::string(mellow::name(wanted.up)), std::string(mellow::name(is.up)),
-           is.up == wanted.up, remedy);
+           is.up == wanted.up, remedy, calls);
     demand("front", file.file, std::string(mellow::name(wanted.front)),
-           std::string(mellow::name(is.front)), is.front == wanted.front, remedy);
+           std::string(mellow::name(is.front)), is.front == wanted.front, remedy, calls);
     demand("hand", file.file, std::string(mellow::name(wanted.hand)),
-           std::string(mellow::name(is.hand)), is.hand == wanted.hand, remedy);
+           std::string(mellow::name(is.hand)), is.hand == wanted.hand, remedy, calls);
     std::vector<std::string> lights, cameras;
     for (const Node& node : file.scene.nodes) {
         if (node.light) lights.push_back(node.name);

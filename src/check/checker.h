@@ -37,11 +37,12 @@ class Checker {
     void travel(const std::vector<ListedClip>& listed);
     void reads(const CheckedFile& file);
     void demand(const char* id, const std::string& file, std::string wanted, std::string found,
-                bool met, std::string remedy = {});
+                bool met, std::string remedy = {}, std::vector<Call> calls = {});
 
   private:
-    /// "mellow convert FILE fixed.glb ", which the rest of a remedy follows.
-    std::string convert(const CheckedFile& file) const;
+    /// A conversion of the file into one beside it, which asks for this.
+    std::vector<Call> convert(const CheckedFile& file, FileFormat into,
+                              std::vector<Call::Asked> asked = {}) const;
     void convention(const CheckedFile& file);
     void format(const CheckedFile& file, FileFormat wanted);
     void measured(const CheckedFile& file, const Scene& inside);

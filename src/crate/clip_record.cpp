@@ -228,7 +228,9 @@ void write_members(JsonWriter& json, const PackedClip& packed, const Conversion&
             if (packed.demands_unmet.empty()) return;
             json.list("unmet", packed.demands_unmet, [&](const Demand& d) {
                 json.begin_object().member("id", d.id).member("wanted", d.wanted);
-                json.member("found", d.found).member("remedy", d.remedy).end_object();
+                json.member("found", d.found).member("remedy", d.remedy);
+                write_calls(json, d.calls);
+                json.end_object();
             });
         });
     json.text_member("inputs", packed.inputs);
@@ -259,6 +261,24 @@ FileRecord read_file_record(JsonMembers& json, FileRole role, bool part) {
     return file;
 }
 
+namespace {
+
+std::vector<Call> read_calls(JsonMembers& json) {
+    std::vector<Call> out;
+    if (!json.has("calls")) return out;
+    for (JsonMembers& in : json.objects("calls")) {
+        Call& call = out.emplace_back();
+        call.job = named<Call::Job>(in, "job", kCallJobs);
+        if (in.has("subject")) call.subject = in.text("subject");
+        for (JsonMembers& a : in.objects("asked"))
+            call.asked.push_back({named<Call::Option>(a, "option", kCallOptions),
+                                  a.has("value") ? a.text("value") : ""});
+    }
+    return out;
+}
+
+}  // namespace
+
 Findings read_findings(JsonMembers& json, std::string_view key, const Place& where) {
     Findings out;
     for (JsonMembers& in : json.objects(key)) {
@@ -280,6 +300,7 @@ Findings read_findings(JsonMembers& json, std::string_view key, const Place& whe
         for (JsonMembers& e : in.objects("edits"))
             f.edits.push_back(
                 {e.text("table"), e.text("key"), e.has("value") ? e.text("value") : ""});
+        f.calls = read_calls(in);
         out.push_back(std::move(f));
     }
     return out;
@@ -347,7 +368,8 @@ PackedClip read_clip(JsonMembers& json, const Conversion& in, const Place& where
         packed.demands_met = demands.count("met");
         for (JsonMembers& d : demands.objects("unmet"))
             packed.demands_unmet.push_back({d.text("id"), packed.file.file, d.text("wanted"),
-                                            d.text("found"), false, d.text("remedy")});
+                                            d.text("found"), false, d.text("remedy"),
+                                            read_calls(d)});
     }
     if (json.has("inputs")) packed.inputs = json.text("inputs");
     packed.shared = read_findings(json, "of_range", where);

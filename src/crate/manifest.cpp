@@ -31,16 +31,6 @@ Finding bad_manifest(const fs::path& folder, std::string found) {
             "take that folder away, and pack again"};
 }
 
-/// The member `key` as one of `count` values by their names.
-template <class T>
-T named(JsonMembers& json, std::string_view key, int count) {
-    const std::string text = json.text(key);
-    for (int i = 0; i < count; ++i)
-        if (name(static_cast<T>(i)) == text) return static_cast<T>(i);
-    json.fail(key, fmt::format("\"{}\"", text));
-    return {};
-}
-
 /// Whether the member `key` is the first of two words.
 bool is_first(JsonMembers& json, std::string_view key, std::string_view one,
               std::string_view other) {
@@ -403,7 +393,9 @@ Result<Manifest> Manifest::open(const fs::path& folder, Parts parts) {
                    Place::in(folder.string()),
                    fmt::format("a part: share {} of {}", out.share->number, out.share->of),
                    "a whole crate",
-                   "mellow gather puts it together from all its parts"};
+                   "gather it from all its parts",
+                   {},
+                   {{Call::Job::kGather, folder.parent_path().string()}}};
 }
 
 Finding Manifest::bad(const fs::path& folder, std::string found) {

@@ -90,7 +90,9 @@ Findings drop_textures(Scene& scene) {
         "textures",
         fmt::format("pictures: {}, {} bytes less to write", scene.images.size(), bytes),
         "pictures, unless they are asked to be left out",
-        "textures = \"beside\" or \"embedded\" in a target, --textures of convert, keeps them"};
+        "textures = \"beside\" or \"embedded\" in a target, or of a conversion, keeps them",
+        {},
+        {again({{Call::Option::kTextures}})}};
     remove_pictures(scene, std::vector<bool>(scene.images.size(), true));
     return {std::move(finding)};
 }

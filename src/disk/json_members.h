@@ -63,4 +63,14 @@ class JsonMembers {
     std::unique_ptr<Place> place_;
 };
 
+/// The member `key` as one of `count` values by their names.
+template <class T>
+T named(JsonMembers& json, std::string_view key, int count) {
+    const std::string text = json.text(key);
+    for (int i = 0; i < count; ++i)
+        if (name(static_cast<T>(i)) == text) return static_cast<T>(i);
+    json.fail(key, "\"" + text + "\"");
+    return {};
+}
+
 }  // namespace mellow

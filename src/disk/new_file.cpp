@@ -108,13 +108,15 @@ fs::path next_backup_of(const fs::path& path) {
     return beside(path, fmt::format(".backup-{}", number));
 }
 
-Finding exists(const fs::path& path, std::string found, std::string remedy) {
-    return {Code::kOutputExists,
-            Severity::kStop,
-            Place::in(path.string()),
-            std::move(found),
-            "a place where nothing would be overwritten",
-            std::move(remedy)};
+Finding exists(const fs::path& path, std::string found, std::string remedy, bool replaced) {
+    Finding finding{Code::kOutputExists,
+                    Severity::kStop,
+                    Place::in(path.string()),
+                    std::move(found),
+                    "a place where nothing would be overwritten",
+                    std::move(remedy)};
+    if (replaced) finding.calls = {again({{Call::Option::kReplace}})};
+    return finding;
 }
 
 std::optional<std::string> content(const fs::path& path) {

@@ -53,6 +53,8 @@ std::filesystem::path next_backup_of(const std::filesystem::path& path);
 std::optional<std::string> content(const std::filesystem::path& path);
 
 Finding refused(const std::filesystem::path& path, const std::string& what, int error);
-Finding exists(const std::filesystem::path& path, std::string found, std::string remedy);
+/// `replaced`: whoever asks for it may have it replaced.
+Finding exists(const std::filesystem::path& path, std::string found, std::string remedy,
+               bool replaced = false);
 
 }  // namespace mellow

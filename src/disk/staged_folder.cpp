@@ -80,7 +80,8 @@ Status StagedFolder::check(const fs::path& final, bool replace, const Foreign& f
         return exists(place, other, "choose another output folder, or take it away from there");
     if (!replace)
         return exists(place, "a crate that was packed before",
-                      "add --replace (the old one is kept as a backup), or choose another folder");
+                      "replace it (the old one is kept as a backup), or choose another folder",
+                      true);
     return {};
 }
 
@@ -175,7 +176,7 @@ Status StagedFolder::place_new() {
     const int why = rename_new(partial_, final_);
     if (why == EEXIST || why == ENOTEMPTY)
         return exists(final_, "a crate that another run has just put there",
-                      "pack again with --replace, if this one is to stand there");
+                      "replace it, if this one is to stand there", true);
     if (why != 0) return refused(final_, "cannot put the crate in place", why);
     return {};
 }

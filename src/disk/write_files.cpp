@@ -132,7 +132,8 @@ Status may_write(const fs::path& path, bool replace) {
         return exists(path,
                       fs::is_symlink(there) ? "a link of this name" : "something that is no file",
                       "name another file");
-    if (!replace) return exists(path, "a file of this name", "name another file, or add --replace");
+    if (!replace)
+        return exists(path, "a file of this name", "name another file, or replace it", true);
     return {};
 }
 

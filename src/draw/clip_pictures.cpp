@@ -40,7 +40,7 @@ class Tracks {
             nodes.push_back(find_node(skin_, joint));
             if (nodes.back() == kNone)
                 return Finding{
-                    Code::kNameUnknown,           Severity::kStop,       "--joints",
+                    Code::kNameUnknown,           Severity::kStop,       "joints",
                     "no joint \"" + joint + "\"", suggest(joint, names), "correct the name"};
         }
         std::vector<std::vector<Vec3>> out(nodes.size());

@@ -135,10 +135,15 @@ class Composer {
                                  "each was made two keys 10 microseconds apart; nothing to do"});
         if (worst_ > 1)
             findings_.push_back(
-                {Code::kAssumed, Severity::kWarning, "member curves",
+                {Code::kAssumed,
+                 Severity::kWarning,
+                 "member curves",
                  fmt::format("curves that cubic splines miss by up to {:.3g} radians or metres",
                              worst_ * kTurn_rad),
-                 fmt::format("{:g} at most", kTurn_rad), "sample them with --to-rate"});
+                 fmt::format("{:g} at most", kTurn_rad),
+                 "sample them",
+                 {},
+                 {again({{Call::Option::kToRate}})}});
         return std::move(findings_);
     }
 

@@ -18,9 +18,16 @@
 namespace mellow {
 namespace {
 
-Finding bad(Place where, std::string found, std::string expected, std::string remedy = {}) {
-    return {Code::kValueBad,  Severity::kStop,     std::move(where),
-            std::move(found), std::move(expected), std::move(remedy)};
+Finding bad(Place where, std::string found, std::string expected, std::string remedy = {},
+            std::vector<Call> calls = {}) {
+    return {Code::kValueBad,
+            Severity::kStop,
+            std::move(where),
+            std::move(found),
+            std::move(expected),
+            std::move(remedy),
+            {},
+            std::move(calls)};
 }
 
 class FileConverter {
@@ -96,7 +103,9 @@ class FileConverter {
                            range.where,
                            fmt::format("{} samples", planned.plan.samples),
                            fmt::format("at most {}", kMostSamples),
-                           "a shorter --range, or a lower --to-rate"};
+                           "a shorter range, or a lower rate",
+                           {},
+                           {again({{Call::Option::kRange}, {Call::Option::kToRate}})}};
         report_.findings.insert(report_.findings.end(), planned.findings.begin(),
                                 planned.findings.end());
         return planned.plan;
@@ -118,11 +127,15 @@ class FileConverter {
                 names.push_back(scene_.nodes[n].name);
         if (!names.empty())
             report_.findings.push_back(
-                {Code::kShear, Severity::kWarning, "nodes",
+                {Code::kShear,
+                 Severity::kWarning,
+                 "nodes",
                  fmt::format("shear that is lost: nodes that move have it: {}", name_list(names)),
                  "translation, rotation and scale",
-                 gltf ? "scale evenly in the source; or COLLADA with --matrices, which holds it"
-                      : "--matrices, which holds it"});
+                 gltf ? "scale evenly in the source; or COLLADA with matrices, which holds it"
+                      : "matrices, which hold it",
+                 {},
+                 {again({{Call::Option::kMatrices}})}});
     }
 
     /// What a packed clip says of itself, which only glTF has a place for.
@@ -154,9 +167,14 @@ class FileConverter {
         });
         if (!lost.empty())
             report_.findings.push_back(
-                {Code::kLeftOut, Severity::kWarning, Place::in(output_.string()),
+                {Code::kLeftOut,
+                 Severity::kWarning,
+                 Place::in(output_.string()),
                  "animations that move no node, but weights or scalars: " + name_list(lost),
-                 "a node that moves", "--parts all keeps weights on their meshes"});
+                 "a node that moves",
+                 "whole scenes, which keep weights on their meshes",
+                 {},
+                 {again({{Call::Option::kParts, "all"}})}});
     }
 
     Result<std::vector<WrittenFile>> scene_files(const std::string& ending) {
@@ -185,7 +203,7 @@ class FileConverter {
         }
         if (textures == Textures::kEmbedded && !scene_.images.empty())
             return bad("textures", "embedded", "beside or none: COLLADA refers to pictures",
-                       "--textures beside");
+                       "pictures beside it", {again({{Call::Option::kTextures, "beside"}})});
         MELLOW_TRY(WrittenScene dae,
                    write_collada(scene_, name,
                                  {options_.order, options_.orders, options_.matrices, true}));
@@ -246,7 +264,9 @@ class FileConverter {
                            Place::in(output_.string()),
                            fmt::format("{} timelines: {}", names.size(), name_list(names)),
                            "one timeline: BVH holds one motion",
-                           "choose one with --timeline"};
+                           "choose one",
+                           {},
+                           {again({{Call::Option::kTimeline}})}};
         }
         note_facts("BVH");
         MELLOW_TRY(const SamplePlan samples, plan(scene_.timelines[0]));

@@ -61,7 +61,9 @@ Finding none_fit(const Place& where, const std::string& match,
             where,
             fmt::format("no clip that fits \"{}\"", match),
             "its clips: " + name_list(names),
-            "change --match"};
+            "change the pattern",
+            {},
+            {again({{Call::Option::kMatch}})}};
 }
 
 std::size_t add_glb(Page& page, const Scene& scene) {

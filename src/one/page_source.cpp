@@ -48,7 +48,9 @@ Status add_recipe(Page& page, const std::filesystem::path& path, const std::stri
                        Place::in(folder.string()),
                        "no crate of this recipe yet",
                        "the crate, to be shown beside its source",
-                       "mellow pack " + shell_word(path.string())};
+                       "pack it",
+                       {},
+                       {{Call::Job::kPack, path.string()}}};
     MELLOW_CHECK(add_crate(page, folder, match));
     PageFigure& figure = page.figures.back();
     MELLOW_TRY(const std::unique_ptr<Jobs> jobs, Jobs::read(recipe));

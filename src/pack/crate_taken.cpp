@@ -56,21 +56,26 @@ Status CrateOutput::settle_share() {
                    fmt::format("share {} of {} of another plan: something has changed since",
                                have->number, have->of),
                    "a place for this plan's part",
-                   "add --replace: clips that have not changed are taken over"};
+                   "replace it: clips that have not changed are taken over",
+                   {},
+                   {again({{Call::Option::kReplace}})}};
 }
 
 /// Why a clip cannot be taken from any part.
 Finding CrateOutput::not_there(std::size_t i) const {
     const std::string& name = jobs_->clips()[i].clip.range.name;
-    const auto again = [&](const StandingCrate& part) {
-        const auto share = part.manifest().share;
-        return share ? fmt::format(
-                           "mellow pack {} --share {}/{} -o {} --replace",
-                           shell_word((recipe_.folder / recipe_.file).string()), share->number,
-                           share->of,
-                           shell_word(share->part == ".." ? part.folder().parent_path().string()
-                                                          : part.folder().string()))
-                     : "pack it again";
+    const auto packing = [&](const StandingCrate& part) {
+        std::vector<Call> calls;
+        if (const auto& share = part.manifest().share) {
+            const auto folder = share->part == ".." ? part.folder().parent_path() : part.folder();
+            calls.push_back(
+                {Call::Job::kPack,
+                 (recipe_.folder / recipe_.file).string(),
+                 {{Call::Option::kShare, fmt::format("{}/{}", share->number, share->of)},
+                  {Call::Option::kOutput, folder.string()},
+                  {Call::Option::kReplace}}});
+        }
+        return calls;
     };
     for (const auto& part : from_) {
         if (!part->lists(name)) continue;
@@ -81,20 +86,26 @@ Finding CrateOutput::not_there(std::size_t i) const {
                     Place::in(part->folder().string()),
                     fmt::format("\"{}\" was made of other inputs than those of now", name),
                     "what the recipe and its files are now",
-                    again(*part)};
+                    "pack it again",
+                    {},
+                    packing(*part)};
         return {Code::kShareDiffers,
                 Severity::kStop,
                 Place::in(part->folder().string()),
                 "other bytes than its manifest says: " + name_list(broken),
                 "the files as they were packed",
-                again(*part)};
+                "pack it again",
+                {},
+                packing(*part)};
     }
     return {Code::kShareMissing,
             Severity::kStop,
             Place::of(report_.name),
             fmt::format("no part has \"{}\"", name),
             "every clip",
-            "mellow pack " + shell_word(recipe_.file) + " --share ... again"};
+            "pack its share",
+            {},
+            {{Call::Job::kPack, recipe_.file, {{Call::Option::kShare}}}}};
 }
 
 std::optional<StandingCrate::Clip> CrateOutput::find_standing(std::size_t i) const {

@@ -41,12 +41,17 @@ Result<std::optional<Facts>> read_part(const fs::path& folder) {
 
 Result<std::vector<Facts>> parts_in(const fs::path& folder) {
     const auto none = [&](const char* found) {
-        return Finding{Code::kFileMissing,
-                       Severity::kStop,
-                       Place::in(folder.string()),
-                       found,
-                       "a part: the folder of mellow pack --share, or one with such folders",
-                       "mellow pack RECIPE --share 1/4 -o " + shell_word(folder.string())};
+        return Finding{
+            Code::kFileMissing,
+            Severity::kStop,
+            Place::in(folder.string()),
+            found,
+            "a part: the folder of a share that was packed, or one with such folders",
+            "pack shares into it",
+            {},
+            {{Call::Job::kPack,
+              "RECIPE",
+              {{Call::Option::kShare, "1/4"}, {Call::Option::kOutput, folder.string()}}}}};
     };
     std::error_code error;
     if (!fs::is_directory(folder, error)) return none("no folder");
@@ -77,7 +82,7 @@ Result<std::vector<Facts>> parts_in(const fs::path& folder) {
 
 /// What packs a share again. Its folder is called as those of the others: where a part of the path
 /// is their own number, it is this one's.
-std::string command(const Facts& like, int number) {
+Call packing(const Facts& like, int number) {
     fs::path folder;
     const fs::path part = like.share.part == ".." ? like.folder.parent_path() : like.folder;
     for (const fs::path& name : part) {
@@ -86,8 +91,10 @@ std::string command(const Facts& like, int number) {
     }
     if (folder == part && number != like.share.number)
         folder = part.parent_path() / std::to_string(number);
-    return fmt::format("mellow pack {} --share {}/{} -o {}", shell_word(like.recipe.string()),
-                       number, like.share.of, shell_word(folder.string()));
+    return {Call::Job::kPack,
+            like.recipe.string(),
+            {{Call::Option::kShare, fmt::format("{}/{}", number, like.share.of)},
+             {Call::Option::kOutput, folder.string()}}};
 }
 
 /// Everything that is wrong with the parts of one crate.
@@ -101,9 +108,14 @@ Findings judge(const std::string& crate, const std::vector<const Facts*>& parts)
         std::string found;
         for (const auto& [plan, folders] : plans)
             found += fmt::format("{}{}: {}", found.empty() ? "" : "; ", plan, name_list(folders));
-        out.push_back({Code::kShareDiffers, Severity::kStop, Place::in(crate),
-                       "parts of different plans: " + found, "parts of one plan",
-                       "pack the older shares again with --replace, or gather those of one plan"});
+        out.push_back({Code::kShareDiffers,
+                       Severity::kStop,
+                       Place::in(crate),
+                       "parts of different plans: " + found,
+                       "parts of one plan",
+                       "pack the older shares again, or gather those of one plan",
+                       {},
+                       {again({{Call::Option::kReplace}})}});
         return out;
     }
     const Facts& first = *parts.front();
@@ -112,26 +124,36 @@ Findings judge(const std::string& crate, const std::vector<const Facts*>& parts)
         const auto [other, fresh] = have.emplace(part->share.number, part);
         if (fresh || (other->second->files == part->files && other->second->skin == part->skin))
             continue;
+        Call again = packing(*part, part->share.number);
+        again.asked.push_back({Call::Option::kReplace});
         out.push_back(
-            {Code::kShareDiffers, Severity::kStop, Place::in(part->folder.string()),
+            {Code::kShareDiffers,
+             Severity::kStop,
+             Place::in(part->folder.string()),
              fmt::format("share {} of {}, with other files than {} has", part->share.number,
                          part->share.of, other->second->folder.string()),
              "the same files where a share was packed twice",
-             command(*part, part->share.number) + " --replace"});
+             "pack it again",
+             {},
+             {std::move(again)}});
     }
     std::vector<std::string> missing;
-    std::string commands;
+    std::vector<Call> calls;
     for (int number = 1; number <= first.share.of; ++number) {
         if (have.contains(number)) continue;
         missing.push_back(std::to_string(number));
-        if (missing.size() <= 8)
-            commands += (commands.empty() ? "" : "\n") + command(first, number);
+        if (missing.size() <= 8) calls.push_back(packing(first, number));
     }
     if (!missing.empty())
-        out.push_back({Code::kShareMissing, Severity::kStop, Place::in(crate),
+        out.push_back({Code::kShareMissing,
+                       Severity::kStop,
+                       Place::in(crate),
                        fmt::format("{} of {} shares: without {}", have.size(), first.share.of,
                                    name_list(missing)),
-                       "every share", commands});
+                       "every share",
+                       "pack them",
+                       {},
+                       std::move(calls)});
     return out;
 }
 
@@ -205,7 +227,8 @@ Result<std::vector<PackReport>> gather(const std::vector<fs::path>& folders,
         if (!recipe) {
             Findings failures = recipe.failures();
             if (failures.front().code == Code::kFileMissing && options.recipe.empty())
-                failures.front().remedy = "say where it is: --recipe FILE";
+                failures.front().remedy = "say where it is",
+                failures.front().calls = {again({{Call::Option::kRecipe, "FILE"}})};
             return failures;
         }
         PackOptions packing;

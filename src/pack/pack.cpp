@@ -26,9 +26,14 @@ class Packer {
             for (const Target& target : recipe_.targets)
                 crate = crate || std::filesystem::exists(from / target.name / kManifestFile, error);
             if (!crate)
-                wrong.push_back({Code::kFileMissing, Severity::kStop, Place::in(from.string()),
+                wrong.push_back({Code::kFileMissing,
+                                 Severity::kStop,
+                                 Place::in(from.string()),
                                  "no crate and no part: there is no crate.json in it",
-                                 "what clips are to be taken over from", "correct --from"});
+                                 "what clips are to be taken over from",
+                                 "correct it",
+                                 {},
+                                 {again({{Call::Option::kFrom}})}});
         }
         return wrong;
     }

@@ -129,9 +129,9 @@ void report_summary(const PackReport& report, const TextSink& sink) {
                      to_text(report.target.rate)));
     sink(report.height_m > 0 ? fmt::format(", {:.3f} m tall\n\n", report.height_m) : "\n\n");
     if (report.share)
-        sink(fmt::format(
-            "share {} of {}: {} of {} clips; mellow gather puts the crate together\n\n",
-            report.share->number, report.share->of, report.clips.size(), report.share->clips));
+        sink(fmt::format("share {} of {}: {} of {} clips; gathering puts the crate together\n\n",
+                         report.share->number, report.share->of, report.clips.size(),
+                         report.share->clips));
     for (const SkippedFile& skipped : report.skipped)
         sink(fmt::format("left out: {}: {}\n", skipped.file, skipped.findings.front().found));
     if (!report.skipped.empty()) sink("\n");

@@ -173,7 +173,9 @@ class Comparer {
                        "comparison",
                        "no joint of the first file in the second",
                        "joints of the same name",
-                       "give a table of names: --map hips=Pelvis"};
+                       "give a table of names",
+                       {},
+                       {again({{Call::Option::kMap, "hips=Pelvis"}})}};
     }
 
     static Finding unknown(const std::string& name, const Scene& scene, const char* which) {

@@ -36,10 +36,14 @@ class MotionTextReader {
   private:
     Finding broken(std::string expected) const {
         std::string found(row_.substr(0, 60));
-        return {
-            Code::kMotionTextBroken, Severity::kStop,
-            Place::in(file_, line_), found.empty() ? "the end of the text" : "\"" + found + "\"",
-            std::move(expected),     "write the text again: mellow describe FILE --dump"};
+        return {Code::kMotionTextBroken,
+                Severity::kStop,
+                Place::in(file_, line_),
+                found.empty() ? "the end of the text" : "\"" + found + "\"",
+                std::move(expected),
+                "write the text again",
+                {},
+                {{Call::Job::kDescribe, "FILE", {{Call::Option::kDump}}}}};
     }
 
     bool next() {

@@ -404,7 +404,7 @@ Result<Target> find_target(const std::string& preset_or_file) {
     }
     return Finding{Code::kUsage,
                    Severity::kStop,
-                   "--target",
+                   "target",
                    "\"" + preset_or_file + "\"",
                    suggest(preset_or_file, preset_names()) + ", or a target file",
                    "a preset, or the path of a file that ends in .target.toml"};

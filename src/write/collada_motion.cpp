@@ -79,18 +79,27 @@ class MotionWriter {
                  clips_);
         if (curved_ > 0)
             out_.findings.push_back(
-                {Code::kAssumed, Severity::kNote, "matrices",
+                {Code::kAssumed,
+                 Severity::kNote,
+                 "matrices",
                  fmt::format("cubic curves of {} nodes, sampled {} times a second", curved_,
                              to_text(scene_.rate)),
-                 "straight lines from matrix to matrix", "without --matrices they stay curves"});
+                 "straight lines from matrix to matrix",
+                 "without matrices they stay curves",
+                 {},
+                 {again({{Call::Option::kMatrices}})}});
         if (worst_ > kTurn_rad)
             out_.findings.push_back(
-                {Code::kAssumed, Severity::kWarning, "rotations",
+                {Code::kAssumed,
+                 Severity::kWarning,
+                 "rotations",
                  fmt::format(
                      "Euler curves that miss the motion between keys by up to {:.2g} degrees",
                      worst_ * kDegrees),
                  fmt::format("{:.2g} degrees at most", kTurn_rad * kDegrees),
-                 "another --order for the joints that turn to a right angle, or --matrices"});
+                 "another order for the joints that turn to a right angle, or matrices",
+                 {},
+                 {again({{Call::Option::kOrder}, {Call::Option::kMatrices}})}});
     }
 
   private:
