@@ -36,8 +36,8 @@ void Checker::skin(const CheckedFile& file) {
     demand("stands", file.file, "legs along up, feet and sides facing front, by names of joints",
            axes == nullptr ? "nothing speaks against it" : axes->found, axes == nullptr,
            axes == nullptr ? ""
-                           : "up, front and hand under [source] as `mellow describe` of the "
-                             "source says; and pack again");
+                           : "up, front and hand under [source] as the description of the source "
+                             "says; and pack again");
     const Finding* size = of_code(stock, Code::kSizeSuspect);
     demand("size", file.file, "a size that a figure has",
            fmt::format("{:.4g} m at its longest", stock.longest_m), size == nullptr,

@@ -3,10 +3,13 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+#include <functional>
 #include <string>
 #include <vector>
 
 #include "packing.h"
+#include "plain_gltf.h"
 #include "support.h"
 
 namespace mellow::test {
@@ -86,6 +89,24 @@ class SmallFigure : public testing::Test {
         return keyed(0, "translation", frames, [=](int f) {
             return Three{0, 1, metres * f / frames};
         });
+    }
+    /// The head turns about X by this many degrees at each frame.
+    static Keyed nodding(const std::function<double(int)>& degrees, int frames = 48) {
+        return keyed(1, "rotation", frames, [&](int f) {
+            const double half = degrees(f) * M_PI / 360;
+            return Three{std::sin(half), 0, 0, std::cos(half)};
+        });
+    }
+    /// Degrees that the head of a clip is turned by at a sample.
+    double nod(const std::string& clip, int sample) const {
+        const auto worlds =
+            plain_gltf_worlds(read_text(folder_ / ("out/clips/" + clip + ".glb")), clip, sample);
+        const auto& m = worlds.at("head").world;
+        return std::atan2(m[2][1], m[1][1]) * 180 / M_PI;
+    }
+    /// As a word of a command line.
+    std::string path(const std::string& name) const {
+        return "'" + (folder_ / name).string() + "'";
     }
     TempFolder folder_;
 };

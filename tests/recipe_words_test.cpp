@@ -1,187 +1,25 @@
-// What planted faults in rigs, figures and recipes were not seen by: curves by plain arithmetic of
-// the test's own, words of recipes, targets and manifests against what was put into them.
+// Words of recipes, sheets, targets and manifests against what was put into them.
 #include <fmt/format.h>
-
-#include <algorithm>
-#include <cmath>
 #include <numbers>
-
 #include "disk/json_members.h"
 #include "figure/source_file.h"
-#include "mellow/fit.h"
-#include "mellow/rig_stock.h"
 #include "recipe/clip_names.h"
 #include "recipe/target_table.h"
-#include "rig/chain_curve.h"
-#include "rig/turn_lanes.h"
 #include "small_figure.h"
 
-namespace mellow::unseen_words_test {
+namespace mellow::recipe_words_test {
 namespace {
 
 using namespace test;
 using namespace testing;
 namespace fs = std::filesystem;
 
-constexpr double kPi = std::numbers::pi;
-
-// ---- chains along curves
-
-/// The uniform Catmull-Rom curve as Hermite segments, straight beyond its ends; a plain polyline of
-/// it for lengths.
-struct PlainCurve {
-    explicit PlainCurve(std::vector<Vec3> points) : p(std::move(points)) {
-        Vec3 before = p[0];
-        for (int k = 1; k <= kParts * last(); ++k) {
-            const Vec3 now = at(static_cast<double>(k) / kParts);
-            upto.push_back(upto.back() + length(now - before));
-            before = now;
-        }
-    }
-    static constexpr int kParts = 20000;
-    int last() const { return static_cast<int>(p.size()) - 1; }
-    Vec3 tangent(int i) const {
-        const auto point = [&](int k) { return p[static_cast<std::size_t>(k)]; };
-        return i == 0        ? point(1) - point(0)
-               : i == last() ? point(i) - point(i - 1)
-                             : 0.5 * (point(i + 1) - point(i - 1));
-    }
-    Vec3 at(double u) const {
-        if (u >= last()) return p.back() + (u - last()) * tangent(last());
-        const int i = static_cast<int>(u);
-        const double t = u - i, t2 = t * t, t3 = t2 * t;
-        return (2 * t3 - 3 * t2 + 1) * p[static_cast<std::size_t>(i)] +
-               (t3 - 2 * t2 + t) * tangent(i) +
-               (3 * t2 - 2 * t3) * p[static_cast<std::size_t>(i) + 1] + (t3 - t2) * tangent(i + 1);
-    }
-    /// Where the curve is `far` along.
-    Vec3 along(double far) const {
-        const auto next = std::lower_bound(upto.begin(), upto.end(), far);
-        const auto k = static_cast<std::size_t>(next - upto.begin());
-        const double share = k == 0 ? 0 : (far - upto[k - 1]) / (upto[k] - upto[k - 1]);
-        return at((static_cast<double>(k) - (k == 0 ? 0 : 1 - share)) / kParts);
-    }
-    double distance(Vec3 from) const {
-        double near = 1e9;
-        Vec3 a = p[0];
-        for (int k = 1; k <= kParts * last(); ++k) {
-            const Vec3 b = at(static_cast<double>(k) / kParts), way = b - a;
-            const double along = std::clamp(dot(from - a, way) / dot(way, way), 0.0, 1.0);
-            near = std::min(near, length(a + along * way - from));
-            a = b;
-        }
-        return near;
-    }
-    std::vector<Vec3> p;
-    std::vector<double> upto{0};
-};
-
-TEST(UnseenChainTest, JointsLieOnTheCurveTheirLengthApart) {
-    const std::vector<Vec3> controls{{0, 0, 0}, {0.3, 1.0, 0.2}, {1.5, 1.2, -0.4}, {1.4, 2.5, 0.1}};
-    const PlainCurve curve(controls);
-    Fixed<Vec3> points;
-    for (const Vec3& c : controls) points.push_back(c);
-    Fixed<double> lengths;
-    for (const double l : {0.4, 0.7, 0.2, 0.9, 0.5}) lengths.push_back(l);
-    const auto stretched = spread_along(points, lengths, true);
-    ASSERT_EQ(stretched.size(), 6U);
-    double far = 0;
-    for (std::size_t i = 0; i < 6; ++i) {
-        EXPECT_LT(length(stretched[i] - curve.along(curve.upto.back() * far / 2.7)), 1e-5) << i;
-        if (i < 5) far += lengths[i];
-    }
-    const auto laid = spread_along(points, lengths, false);
-    for (std::size_t i = 0; i < 5; ++i) {
-        EXPECT_NEAR(length(laid[i + 1] - laid[i]), lengths[i], 1e-13) << i;
-        EXPECT_LT(curve.distance(laid[i + 1]), 1e-7) << i;
-    }
-    // Beyond its end the curve goes on straight.
-    Fixed<double> longer;
-    for (int i = 0; i < 8; ++i) longer.push_back(0.7);
-    const auto beyond = spread_along(points, longer, false);
-    const Vec3 way = normalized(controls[3] - controls[2], {});
-    const Vec3 off = beyond[8] - controls[3];
-    EXPECT_GT(dot(off, way), 0.7);
-    EXPECT_LT(length(off - dot(off, way) * way), 1e-9);
+Result<Recipe> parsed(const std::string& more) {
+    return parse_recipe("[source]\nfile = \"a.glb\"\n[output]\nfolder = \"out\"\n" + more,
+                        "a.recipe.toml", ".");
 }
 
-TEST(UnseenChainTest, TwistsAreReadTheShortWayWhateverTheSign) {
-    alignas(64) double rows[4 * kTileFrames] = {}, angles[kTileFrames];
-    for (int f = 0; f < kTileFrames; ++f) {
-        const double half = 50 * kPi / 180, sign = f % 2 == 0 ? 1 : -1;
-        rows[kTileFrames + f] = sign * std::sin(half);
-        rows[3 * kTileFrames + f] = sign * std::cos(half);
-    }
-    twist_angles({}, {rows}, {}, {0, 1, 0}, angles);
-    for (const double a : angles) EXPECT_NEAR(a, 100 * kPi / 180, 1e-12);
-    // A swing by half a turn has no twist that could be told.
-    for (int f = 0; f < kTileFrames; ++f) {
-        for (int c = 0; c < 4; ++c) rows[c * kTileFrames + f] = c == 0 ? 1 : 0;
-    }
-    twist_angles({}, {rows}, {}, {0, 1, 0}, angles);
-    for (const double a : angles) EXPECT_EQ(a, 0);
-}
-
-// ---- figures
-
-TEST(UnseenFitTest, RigidMeshesTakeTheirMorphsAlong) {
-    Scene scene = test::chain_scene(2, 1);
-    Primitive part;
-    part.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
-    part.targets.resize(2);
-    scene.meshes.push_back({"lid", {part}, {"open", "shut"}, {}, "", ""});
-    scene.nodes[1].mesh = 0;
-    scene.nodes[1].morph_weights = {0.25, 0.5};
-    scene.timelines.push_back({"t", {}, {}, {}, {}});
-    scene.timelines[0].channels = {
-        {1, Path::kWeights, {Interpolation::kLinear, 2, {0, 1}, {0, 0, 1, 1}}},
-        {1, Path::kTranslation, {Interpolation::kLinear, 3, {0, 1}, {0, 1, 0, 0, 2, 0}}}};
-    split_rigid_meshes(scene);
-    ASSERT_EQ(scene.nodes.size(), 3U);
-    EXPECT_EQ(scene.nodes[1].mesh, kNone);
-    EXPECT_EQ(scene.nodes[2].mesh, 0);
-    EXPECT_EQ(scene.nodes[2].parent, 1);
-    EXPECT_THAT(scene.nodes[2].morph_weights, ElementsAre(0.25, 0.5));
-    EXPECT_EQ(scene.timelines[0].channels[0].node, 2);
-    EXPECT_EQ(scene.timelines[0].channels[1].node, 1);
-}
-
-TEST(UnseenFitTest, WhatRestsWithoutSizeGetsOneAndKeepsItsKeys) {
-    Scene scene = test::chain_scene(3, 1);
-    scene.nodes[1].local.s = {0, 2, 3};
-    scene.nodes[2].local.s = {0, 0, 0};
-    scene.timelines.push_back({"t", {}, {}, {}, {}});
-    scene.timelines[0].channels.push_back(
-        {2, Path::kScale, {Interpolation::kLinear, 3, {0, 1}, {0, 0, 0, 1, 1, 1}}});
-    const Findings said = restore_zero_scales(scene);
-    ASSERT_EQ(said.size(), 1U);
-    EXPECT_EQ(scene.nodes[1].local.s, (Vec3{1, 2, 3}));
-    EXPECT_EQ(scene.nodes[2].local.s, (Vec3{1, 1, 1}));
-    ASSERT_EQ(scene.timelines[0].channels.size(), 2U) << "n2 has its keys";
-    const Channel& flat = scene.timelines[0].channels[1];
-    EXPECT_EQ(flat.node, 1);
-    EXPECT_EQ(flat.curve.values, (std::vector<double>{0, 2, 3})) << "as small as it was";
-}
-
-TEST(UnseenFitTest, JointListsKnowCommentsBrothersAndNumbers) {
-    const auto list = parse_joint_list(
-        "# a list\nroot 0 1 -2.5   # of the yard\n  arm left 1 2 3\n  leg nan 0 0\n", "j.txt");
-    ASSERT_THAT(list, IsOk());
-    const auto& joints = list.value().joints;
-    ASSERT_EQ(joints.size(), 3U);
-    EXPECT_EQ(joints[0].name, "root");
-    EXPECT_EQ(joints[0].place, (Vec3{0, 1, -2.5}));
-    EXPECT_EQ(joints[1].name, "arm left");
-    EXPECT_EQ(joints[2].name, "leg nan 0 0") << "nan is no number here";
-    EXPECT_EQ(joints[1].parent, 0);
-    EXPECT_EQ(joints[2].parent, 0) << "brothers stand below each other";
-    EXPECT_THAT(parse_joint_list("a\n    b\n  c\n", "j.txt"),
-                FailsWith(Code::kValueBad, "j.txt:3"));
-}
-
-// ---- words of recipes and sheets
-
-TEST(UnseenWordsTest, ScalarsHaveUnitsAndNamesOfTheirOwn) {
+TEST(RecipeWordsTest, ScalarsHaveUnitsAndNamesOfTheirOwn) {
     const std::string scalar = "[[scalar]]\nname = \"press\"\nvalue = 1\nunit = \"bar\"\n";
     const auto sheet = parse_rig_sheet(scalar, "r.toml");
     ASSERT_THAT(sheet, IsOk());
@@ -190,7 +28,7 @@ TEST(UnseenWordsTest, ScalarsHaveUnitsAndNamesOfTheirOwn) {
                 FailsWith(Code::kNameClash, "a second scalar named \"press\""));
 }
 
-TEST(UnseenWordsTest, EveryRuleOfASheetIsTakenInside) {
+TEST(RecipeWordsTest, EveryRuleOfASheetIsTakenInside) {
     const std::string limit =
         "[[rule]]\nkind = \"limit\"\nof = \"world\"\naxis = \"+Z\"\nmost = 120\n";
     auto sheet = parse_rig_sheet(
@@ -203,12 +41,7 @@ TEST(UnseenWordsTest, EveryRuleOfASheetIsTakenInside) {
     }
 }
 
-Result<Recipe> parsed(const std::string& more) {
-    return parse_recipe("[source]\nfile = \"a.glb\"\n[output]\nfolder = \"out\"\n" + more,
-                        "a.recipe.toml", ".");
-}
-
-TEST(UnseenWordsTest, LayersStripsRenamesAndPlanesMeanWhatTheySay) {
+TEST(RecipeWordsTest, LayersStripsRenamesAndPlanesMeanWhatTheySay) {
     const auto recipe = parsed(
         "[rename]\n\"a*\" = \"x*\"\n\"arm*\" = \"y*\"\n\"arm.L\" = \"z\"\n"
         "[[layer]]\nkind = \"offset\"\nnodes = [\"n\"]\naxis = \"+Y\"\ndegrees = 5\nspace = "
@@ -242,7 +75,7 @@ TEST(UnseenWordsTest, LayersStripsRenamesAndPlanesMeanWhatTheySay) {
     EXPECT_THAT(wall.clips, ElementsAre("walk*"));
 }
 
-TEST(UnseenWordsTest, WhatMakesNoSenseIsToldOnce) {
+TEST(RecipeWordsTest, WhatMakesNoSenseIsToldOnce) {
     const auto refused = [](const std::string& more, const std::string& part) {
         const auto recipe = parsed(more + "[[clip]]\nname = \"c\"\nrange = [0, 1]\n");
         EXPECT_THAT(recipe, FailsWith(Code::kValueBad, part)) << more;
@@ -262,7 +95,7 @@ TEST(UnseenWordsTest, WhatMakesNoSenseIsToldOnce) {
     refused("[[motion.plane]]\nname = \"w\"\nfaces = { up = 0 }\n", "no way at all");
 }
 
-TEST(UnseenWordsTest, ATargetIsTheSameInItsOwnFile) {
+TEST(RecipeWordsTest, ATargetIsTheSameInItsOwnFile) {
     const TempFolder folder;
     Target t;
     t.convention = {0.01, Axis::kPlusZ, Axis::kPlusX, Hand::kLeft};
@@ -301,7 +134,7 @@ TEST(UnseenWordsTest, ATargetIsTheSameInItsOwnFile) {
     EXPECT_EQ(joints.value().joints[1].place, (Vec3{0, 1, -0.5}));
 }
 
-TEST(UnseenWordsTest, WhatARecipeDoesNotSayOfATargetStaysAsItsFileSays) {
+TEST(RecipeWordsTest, WhatARecipeDoesNotSayOfATargetStaysAsItsFileSays) {
     const TempFolder folder;
     write_text(folder / "joints.txt", "root\n  hips 0 1 0\n");
     // Every key that a target has, none of them as it is without.
@@ -342,7 +175,7 @@ TEST(UnseenWordsTest, WhatARecipeDoesNotSayOfATargetStaysAsItsFileSays) {
     EXPECT_EQ(recipe_target("clips = [\"p*\"]\n"), test::change(keys, "\"w*\"", "\"p*\""));
 }
 
-TEST(UnseenWordsTest, ManifestsAreReadStrictly) {
+TEST(RecipeWordsTest, ManifestsAreReadStrictly) {
     const std::string text =
         R"({"n":5000000000,"v":[1,2,3,4],"rate":"fast","list":[{"a":1},7],"good":[1,2,3]})";
     const auto error = [&](const auto& read) {
@@ -358,7 +191,7 @@ TEST(UnseenWordsTest, ManifestsAreReadStrictly) {
     EXPECT_EQ(error([](JsonMembers& m) { EXPECT_EQ(m.vector("good"), (Vec3{1, 2, 3})); }), "");
 }
 
-TEST(UnseenWordsTest, NamesOfFilesAndWhatFitsThem) {
+TEST(RecipeWordsTest, NamesOfFilesAndWhatFitsThem) {
     EXPECT_TRUE(sound_name(std::string(100, 'x')));
     EXPECT_FALSE(sound_name(std::string(101, 'x')));
     for (const auto& [name, file] : {std::pair("nul", "_nul"),
@@ -390,4 +223,4 @@ TEST(UnseenWordsTest, NamesOfFilesAndWhatFitsThem) {
 }
 
 }  // namespace
-}  // namespace mellow::unseen_words_test
+}  // namespace mellow::recipe_words_test

@@ -10,7 +10,7 @@
 #include "rigs.h"
 #include "support.h"
 
-namespace mellow::rig_words_test {
+namespace mellow::rig_sheet_test {
 namespace {
 
 using namespace test;
@@ -241,4 +241,4 @@ TEST(RigWordsTest, GoalsOfChainsAreLiftedFromTheirEnds) {
 }
 
 }  // namespace
-}  // namespace mellow::rig_words_test
+}  // namespace mellow::rig_sheet_test

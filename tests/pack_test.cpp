@@ -1,5 +1,5 @@
-// What planted faults in packing and reports were not seen by: numbers by hand, reports against
-// what was put into them.
+// Packing from files of all kinds: numbers by hand, reports and manifests against what was put into
+// them.
 #include <fmt/format.h>
 
 #include <cmath>
@@ -14,7 +14,7 @@
 #include "mellow/write.h"
 #include "small_figure.h"
 
-namespace mellow::unseen_pack_test {
+namespace mellow::pack_test {
 namespace {
 
 using nlohmann::json;
@@ -43,7 +43,7 @@ PackedClip packed(const std::string& name, double joint_mm, double vertex_mm, bo
     return clip;
 }
 
-TEST(UnseenReportTest, TheSummaryTellsTheWorst) {
+TEST(PackSummaryTest, TheSummaryTellsTheWorst) {
     PackReport report;
     report.name = "t", report.folder = "out", report.target.rate = {30, 1};
     report.clips = {packed("walk", 0.5, 0.25, false), packed("pick", 0.125, 2, true)};
@@ -66,7 +66,7 @@ TEST(UnseenReportTest, TheSummaryTellsTheWorst) {
     EXPECT_THAT(groups, HasSubstr("expected: that"));
 }
 
-class UnseenPackTest : public test::SmallFigure {
+class PackedFigureTest : public test::SmallFigure {
   protected:
     std::string path(const std::string& name) const {
         return "'" + (folder_ / name).string() + "'";
@@ -90,7 +90,7 @@ class UnseenPackTest : public test::SmallFigure {
 
 const std::string kTurn = "range = [0, 48]\nloop = true\ntravel = [\"ground\", \"heading\"]\n";
 
-TEST_F(UnseenPackTest, TurnsAndSeamsAreToldInDegreesAndMillimetres) {
+TEST_F(PackedFigureTest, TurnsAndSeamsAreToldInDegreesAndMillimetres) {
     const PackReport report = pack(
         turning(0.002), test::recipe(kTurn, "first_pose = \"rest\"\n[travel]\nhips = \"hips\"\n"));
     std::string text, manifest;
@@ -106,7 +106,7 @@ TEST_F(UnseenPackTest, TurnsAndSeamsAreToldInDegreesAndMillimetres) {
     EXPECT_EQ(stays.clips[0].clip.travel.step_heading_rad, 0);
 }
 
-TEST_F(UnseenPackTest, WhatMovesByScalarsAloneIsMotion) {
+TEST_F(PackedFigureTest, WhatMovesByScalarsAloneIsMotion) {
     // A block that slides: its way is in channels, no joint moves in its parent.
     const std::vector<Keyed> slides{keyed(0, "translation", 48, [](int f) {
         return Three{0, 1, f / 48.0};
@@ -128,7 +128,7 @@ TEST_F(UnseenPackTest, WhatMovesByScalarsAloneIsMotion) {
     EXPECT_THAT(grouped_text(still.findings), HasSubstr("no-motion"));
 }
 
-TEST_F(UnseenPackTest, DrivesAndTurnedAxesAreToldInTheCratesAxes) {
+TEST_F(PackedFigureTest, DrivesAndTurnedAxesAreToldInTheCratesAxes) {
     KeptDrive drive;
     drive.mesh = "m", drive.target = "t";
     KeptDrive::Input input;
@@ -156,7 +156,7 @@ TEST_F(UnseenPackTest, DrivesAndTurnedAxesAreToldInTheCratesAxes) {
     for (std::size_t c = 0; c < 4; ++c) EXPECT_NEAR(turned[c].get<double>(), wanted[c], 1e-9) << c;
 }
 
-TEST_F(UnseenPackTest, UsedTablesMayBeUsedTwiceAndAreInputs) {
+TEST_F(PackedFigureTest, UsedTablesMayBeUsedTwiceAndAreInputs) {
     write_bytes(folder_ / "figure.glb", figure(turning()));
     write_text(folder_ / "all.toml", "[proof]\ntolerance_mm = 0.25\ntolerance_degrees = 0.5\n");
     write_text(folder_ / "a.toml", "use = \"all.toml\"\n");
@@ -174,7 +174,7 @@ TEST_F(UnseenPackTest, UsedTablesMayBeUsedTwiceAndAreInputs) {
     EXPECT_THAT(recipe(), FailsWith(Code::kFileMissing, "a.toml:1, use, "));
 }
 
-TEST_F(UnseenPackTest, AClipIsBakedFromAFileAsTheFileSaysItIs) {
+TEST_F(PackedFigureTest, AClipIsBakedFromAFileAsTheFileSaysItIs) {
     // Centimetres and +Z up, a prefix on all names, and a rule that knows neither.
     Scene scene = test::read_tiny(figure(turning(), R"(,{"name":"handle"})", ",3")).value().scene;
     for (Node& node : scene.nodes) node.name = "yard:" + node.name;
@@ -203,7 +203,7 @@ TEST_F(UnseenPackTest, AClipIsBakedFromAFileAsTheFileSaysItIs) {
     }
 }
 
-TEST_F(UnseenPackTest, FilesBesideTheSceneAreInputsOfTheCrate) {
+TEST_F(PackedFigureTest, FilesBesideTheSceneAreInputsOfTheCrate) {
     const Scene scene = test::read_tiny(figure(turning())).value().scene;
     for (const WrittenFile& file : write_gltf(scene, "figure"))
         write_text(folder_ / file.name, {file.bytes.begin(), file.bytes.end()});
@@ -218,7 +218,7 @@ TEST_F(UnseenPackTest, FilesBesideTheSceneAreInputsOfTheCrate) {
     EXPECT_TRUE(files.contains("figure.bin")) << crate["sources"].dump();
 }
 
-TEST_F(UnseenPackTest, ClipsAreBakedAgainWhenWhatTheirSourceSaysIsAnother) {
+TEST_F(PackedFigureTest, ClipsAreBakedAgainWhenWhatTheirSourceSaysIsAnother) {
     write_bytes(folder_ / "figure.glb", figure(turning()));
     write_bytes(folder_ / "m.glb", figure(turning()));
     const std::string text =
@@ -250,7 +250,7 @@ TEST_F(UnseenPackTest, ClipsAreBakedAgainWhenWhatTheirSourceSaysIsAnother) {
     EXPECT_FALSE(packed("name = \"x\"", "name = \"y\"").unchanged);
 }
 
-TEST_F(UnseenPackTest, EveryBadFileIsToldAndSourcesAreCountedFromOne) {
+TEST_F(PackedFigureTest, EveryBadFileIsToldAndSourcesAreCountedFromOne) {
     write_bytes(folder_ / "figure.glb", figure({}));
     write_text(folder_ / "a.glb", "broken");
     write_text(folder_ / "b.bvh", "broken");
@@ -281,7 +281,7 @@ TEST_F(UnseenPackTest, EveryBadFileIsToldAndSourcesAreCountedFromOne) {
     EXPECT_TRUE(fs::exists(folder_ / "out/figure_of_day.glb"));
 }
 
-TEST_F(UnseenPackTest, EndsOfLoopsAreToldByFramesOfTheFile) {
+TEST_F(PackedFigureTest, EndsOfLoopsAreToldByFramesOfTheFile) {
     const auto sway = test::keyed(0, "translation", 60, [](int f) {
         const double a = 2 * M_PI * f / 24;
         return Three{0.05 * std::sin(a), 1 + 0.03 * std::cos(a), 0};
@@ -300,7 +300,7 @@ TEST_F(UnseenPackTest, EndsOfLoopsAreToldByFramesOfTheFile) {
     for (const std::string& one : ends) EXPECT_EQ(ends.count(one), 1U) << end.found;
 }
 
-TEST_F(UnseenPackTest, WhatMeshesCarryBesideTheirVerticesStaysWithThem) {
+TEST_F(PackedFigureTest, WhatMeshesCarryBesideTheirVerticesStaysWithThem) {
     Scene scene = test::read_tiny(figure(turning())).value().scene;
     scene.nodes[2].extras = R"({"basket":7})";
     Node cap;
@@ -319,7 +319,7 @@ TEST_F(UnseenPackTest, WhatMeshesCarryBesideTheirVerticesStaysWithThem) {
             << name;
 }
 
-TEST_F(UnseenPackTest, WhatPlanningFoundIsToldAndRepeatsAreCounted) {
+TEST_F(PackedFigureTest, WhatPlanningFoundIsToldAndRepeatsAreCounted) {
     // 30 samples a second of a range that ends between two of them.
     const PackReport report =
         pack(turning(), test::change(test::recipe("range = [0, 5]\n"), "rate = 24", "rate = 25"));
@@ -335,7 +335,7 @@ TEST_F(UnseenPackTest, WhatPlanningFoundIsToldAndRepeatsAreCounted) {
     EXPECT_EQ(parts.clips[1].parts[0].times, 3);
 }
 
-TEST_F(UnseenPackTest, ClipsAreTakenFromTheFolderOfSeveralTargets) {
+TEST_F(PackedFigureTest, ClipsAreTakenFromTheFolderOfSeveralTargets) {
     write_bytes(folder_ / "figure.glb", figure(turning()));
     const auto packed = [&](const std::string& out, const PackOptions& options) {
         const auto recipe =
@@ -360,7 +360,7 @@ TEST_F(UnseenPackTest, ClipsAreTakenFromTheFolderOfSeveralTargets) {
     EXPECT_THAT(packed("third", options), FailsWith(Code::kFileMissing, "no crate"));
 }
 
-TEST_F(UnseenPackTest, FieldsOfViewAreOfTheFirstTableThatFits) {
+TEST_F(PackedFigureTest, FieldsOfViewAreOfTheFirstTableThatFits) {
     Scene scene = test::read_tiny(figure(turning())).value().scene;
     scene.cameras = {
         R"({"type":"perspective","perspective":{"yfov":0.8,"znear":0.1,"aspectRatio":1.5}})",
@@ -403,7 +403,7 @@ TEST_F(UnseenPackTest, FieldsOfViewAreOfTheFirstTableThatFits) {
     EXPECT_NEAR(found["plain.fov"], 0.8 * 180 / kPi, 1e-4);
 }
 
-TEST_F(UnseenPackTest, SpringsOfALoopSettleRoundItsSeam) {
+TEST_F(PackedFigureTest, SpringsOfALoopSettleRoundItsSeam) {
     // The hips swing once in the loop; the head follows late. Where a loop has no seam the spring
     // has its state of the round before: it does not start at rest.
     const std::vector<Keyed> swing{keyed(0, "translation", 24, [](int f) {
@@ -427,7 +427,7 @@ TEST_F(UnseenPackTest, SpringsOfALoopSettleRoundItsSeam) {
     EXPECT_LT(late("loop = true\n").x, -0.02) << "the hips go to the left, the head comes after";
 }
 
-TEST_F(UnseenPackTest, MotionFilesMayHaveTheirNodesInAnyOrderMorphsAndFrames) {
+TEST_F(PackedFigureTest, MotionFilesMayHaveTheirNodesInAnyOrderMorphsAndFrames) {
     Scene scene = test::read_tiny(figure({}, R"(,{"name":"handle"})", ",3")).value().scene;
     scene.meshes[0].target_names = {"smile"};
     scene.meshes[0].primitives[0].targets.resize(1);
@@ -495,7 +495,7 @@ TEST_F(UnseenPackTest, MotionFilesMayHaveTheirNodesInAnyOrderMorphsAndFrames) {
     EXPECT_EQ(report.value().clips[0].morphs[0].activity.at(0).most, 1);
 }
 
-TEST_F(UnseenPackTest, WeightsOfOneMeshAreForTheSameTargetsInAWholeFile) {
+TEST_F(PackedFigureTest, WeightsOfOneMeshAreForTheSameTargetsInAWholeFile) {
     Scene scene = test::read_tiny(figure({})).value().scene;
     scene.meshes[0].target_names = {"smile", "frown"};
     scene.meshes[0].primitives[0].targets.resize(2);
@@ -540,7 +540,7 @@ TEST_F(UnseenPackTest, WeightsOfOneMeshAreForTheSameTargetsInAWholeFile) {
                 FailsWith(Code::kNameClash, "m.glb"));
 }
 
-TEST_F(UnseenPackTest, AJointThatAFileLacksIsSaid) {
+TEST_F(PackedFigureTest, AJointThatAFileLacksIsSaid) {
     write_bytes(folder_ / "figure.glb", figure({}));
     std::string bvh =
         "HIERARCHY\nROOT hips\n{\nOFFSET 0 1 0\nCHANNELS 6 Xposition Yposition Zposition Zrotation "
@@ -559,7 +559,7 @@ TEST_F(UnseenPackTest, AJointThatAFileLacksIsSaid) {
                 HasSubstr("joints that the file does not have, and that rest: head\n"));
 }
 
-TEST_F(UnseenPackTest, TimelinesOfTwoRatesInAMotionFileAreSaid) {
+TEST_F(PackedFigureTest, TimelinesOfTwoRatesInAMotionFileAreSaid) {
     write_bytes(folder_ / "figure.glb", figure({}));
     Scene motion = test::read_tiny(figure(turning())).value().scene;
     motion.timelines.push_back(motion.timelines[0]);
@@ -579,7 +579,7 @@ TEST_F(UnseenPackTest, TimelinesOfTwoRatesInAMotionFileAreSaid) {
     EXPECT_THAT(said, AllOf(HasSubstr("[rate-suspect] m.glb"), HasSubstr("tape")));
 }
 
-TEST_F(UnseenPackTest, RigsOfFilesTellWhatMoves) {
+TEST_F(PackedFigureTest, RigsOfFilesTellWhatMoves) {
     // Keys of a single member, as COLLADA has them, move their node; weights of a mesh do not.
     Scene scene = test::read_tiny(figure({})).value().scene;
     Primitive lid;
@@ -611,4 +611,4 @@ TEST_F(UnseenPackTest, RigsOfFilesTellWhatMoves) {
 }
 
 }  // namespace
-}  // namespace mellow::unseen_pack_test
+}  // namespace mellow::pack_test

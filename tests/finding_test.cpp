@@ -1,5 +1,5 @@
-// What a day's work runs into: things left behind, loops that are none, keys without effect, one
-// verdict of pack and check, facts that compare tells.
+// What packing, checking and comparing find: things left behind, loops that are none, keys without
+// effect.
 #include <gmock/gmock.h>
 
 #include <nlohmann/json.hpp>
@@ -7,7 +7,7 @@
 #include "plain_gltf.h"
 #include "small_figure.h"
 
-namespace mellow::daily_test {
+namespace mellow::finding_test {
 namespace {
 
 using namespace test;
@@ -33,7 +33,7 @@ std::vector<std::uint8_t> with_coat(double far) {
                   R"("skins":[{"joints":[0,1],"inverseBindMatrices":3},{"joints":[3,3]})");
 }
 
-class DailyTest : public testing::Test {
+class FindingTest : public testing::Test {
   protected:
     Result<PackReport> pack(const std::vector<std::uint8_t>& figure, const std::string& text) {
         write_bytes(folder_ / "figure.glb", figure);
@@ -53,7 +53,7 @@ class DailyTest : public testing::Test {
 const std::string kGoes = "range = [0, 24]\ntravel = [\"ground\"]\n",
                   kHips = "[travel]\nhips = \"hips\"\n";
 
-TEST_F(DailyTest, KeysWithoutEffectAreToldOneByOne) {
+TEST_F(FindingTest, KeysWithoutEffectAreToldOneByOne) {
     write_bytes(folder_ / "figure.glb", figure({keyed(0, "translation", 24, [](int f) {
                     return Three{0, 1, f / 24.0};
                 })}));
@@ -98,7 +98,7 @@ TEST_F(DailyTest, KeysWithoutEffectAreToldOneByOne) {
                 SizeIs(0));
 }
 
-TEST_F(DailyTest, ClosingALoopByMoreThanASeamIsAStop) {
+TEST_F(FindingTest, ClosingALoopByMoreThanASeamIsAStop) {
     // The head rises 0.3 m: closing the loop would change it by all of that.
     const auto rises = figure({keyed(1, "translation", 24, [](int f) {
         return Three{0, 0.5 + f / 80.0, 0};
@@ -119,7 +119,7 @@ TEST_F(DailyTest, ClosingALoopByMoreThanASeamIsAStop) {
     EXPECT_THAT(forgot[0].remedy, HasSubstr("travel = [\"ground\"]"));
 }
 
-TEST_F(DailyTest, LoopGapsAreOfTheWorldAndNameTheirJoint) {
+TEST_F(FindingTest, LoopGapsAreOfTheWorldAndNameTheirJoint) {
     // The hips end two degrees turned about X; the head hangs half a metre above them, so that it
     // ends 2 * 500 * sin(1 degree) = 17.45 mm from where it began.
     const double half = 1 * std::numbers::pi / 180;
@@ -138,7 +138,7 @@ TEST_F(DailyTest, LoopGapsAreOfTheWorldAndNameTheirJoint) {
     EXPECT_NEAR(gap["degrees"].get<double>(), 2, 1e-4);
 }
 
-TEST_F(DailyTest, CheckSaysOfACrateWhatPackSaid) {
+TEST_F(FindingTest, CheckSaysOfACrateWhatPackSaid) {
     const auto turns = figure({keyed(0, "rotation", 24, [](int f) {
         const double a = f * std::numbers::pi / 180;
         return std::vector{std::sin(a), 0.0, 0.0, std::cos(a)};
@@ -161,7 +161,7 @@ TEST_F(DailyTest, CheckSaysOfACrateWhatPackSaid) {
     }
 }
 
-TEST_F(DailyTest, CompareTellsFactsAndRenamedClips) {
+TEST_F(FindingTest, CompareTellsFactsAndRenamedClips) {
     const auto goes = figure({keyed(0, "translation", 24, [](int f) {
         return Three{0, 1, f / 24.0};
     })});
@@ -192,7 +192,7 @@ TEST_F(DailyTest, CompareTellsFactsAndRenamedClips) {
     EXPECT_THAT(tool("compare out").err, HasSubstr("SECOND is required"));
 }
 
-TEST_F(DailyTest, LongClipsKeepTheirRate) {
+TEST_F(FindingTest, LongClipsKeepTheirRate) {
     // Single-precision keys: an hour at 120 a second, ten minutes at 60.
     for (const auto& [seconds, rate] : {std::pair(600, 60), std::pair(3600, 120)}) {
         std::vector<double> times, places;
@@ -219,7 +219,7 @@ TEST_F(DailyTest, LongClipsKeepTheirRate) {
     EXPECT_EQ(frames_of(bare, {120, 1}).last, 3600 * 120 + 5);
 }
 
-TEST_F(DailyTest, WhatIsLeftBehindIsAStop) {
+TEST_F(FindingTest, WhatIsLeftBehindIsAStop) {
     EXPECT_TRUE(packed(with_coat(1), recipe(kGoes, kHips)).proven);
     const PackReport report = packed(with_coat(0), recipe(kGoes, kHips));
     EXPECT_FALSE(report.proven);
@@ -230,7 +230,7 @@ TEST_F(DailyTest, WhatIsLeftBehindIsAStop) {
         packed(with_coat(0), recipe(kGoes, kHips + "[checks]\nleft-behind = \"warn\"\n")).proven);
 }
 
-TEST_F(DailyTest, AForgottenRigSheetIsAStop) {
+TEST_F(FindingTest, AForgottenRigSheetIsAStop) {
     // A control is keyed and the face blinks, while no joint has keys.
     write_files(folder_.path(), tamsin());
     const std::string whole = read_text(folder_ / "tamsin.recipe.toml");
@@ -241,7 +241,7 @@ TEST_F(DailyTest, AForgottenRigSheetIsAStop) {
     EXPECT_THAT(tool("pack r.toml").err, HasSubstr("stop[unbaked] clip \"stand\""));
 }
 
-TEST_F(DailyTest, TheRootOfACrateIsNoDifferenceToItsFigure) {
+TEST_F(FindingTest, TheRootOfACrateIsNoDifferenceToItsFigure) {
     const auto goes = figure({keyed(0, "translation", 24, [](int f) {
         return Three{0, 1, f / 24.0};
     })});
@@ -255,7 +255,7 @@ TEST_F(DailyTest, TheRootOfACrateIsNoDifferenceToItsFigure) {
     EXPECT_EQ(tool("check out --figures longer.glb").exit, 0) << "its motion does not matter";
 }
 
-TEST_F(DailyTest, AllMistakesAreToldAtOnce) {
+TEST_F(FindingTest, AllMistakesAreToldAtOnce) {
     write_bytes(folder_ / "figure.glb", figure({keyed(0, "translation", 24, [](int f) {
                     return Three{0, 1, f / 24.0};
                 })}));
@@ -323,7 +323,7 @@ joint = "heat"
     EXPECT_THAT(tool("pack r.toml").err, HasSubstr("] r.toml:17, clip \"two\", part 2"));
 }
 
-TEST_F(DailyTest, WhatHasNoSizeAtTheRestFrameRestsAtItsOwn) {
+TEST_F(FindingTest, WhatHasNoSizeAtTheRestFrameRestsAtItsOwn) {
     const PackReport report =
         packed(figure({keyed(1, "scale", 24,
                              [](int f) {
@@ -335,7 +335,7 @@ TEST_F(DailyTest, WhatHasNoSizeAtTheRestFrameRestsAtItsOwn) {
     for (std::size_t c = 0; c < 3; ++c) EXPECT_NEAR(rest.at("head").world[c][c], 1, 1e-6);
 }
 
-TEST_F(DailyTest, WhoSitsDownDoesNotTravelAndWhoIsBoundElsewhereIsTold) {
+TEST_F(FindingTest, WhoSitsDownDoesNotTravelAndWhoIsBoundElsewhereIsTold) {
     const auto sinks = keyed(0, "translation", 24, [](int f) { return Three{0, 1 - f / 48.0, 0}; });
     const std::string clip = "range = [0, 24]\n";
     EXPECT_THAT(of_code(packed(figure({sinks}), recipe(clip)), Code::kTravelInHips), SizeIs(1));
@@ -354,7 +354,7 @@ TEST_F(DailyTest, WhoSitsDownDoesNotTravelAndWhoIsBoundElsewhereIsTold) {
     EXPECT_THAT(text_of(of_code(told, Code::kRestShape)), HasSubstr("up to 200 mm at rest"));
 }
 
-TEST_F(DailyTest, WholeTurnsOnTheWayAreCounted) {
+TEST_F(FindingTest, WholeTurnsOnTheWayAreCounted) {
     // Once round a circle of 0.6 m, facing ahead.
     const auto angle = [](int f) { return 2 * M_PI * f / 48.0; };
     write_bytes(
@@ -391,4 +391,4 @@ TEST_F(DailyTest, WholeTurnsOnTheWayAreCounted) {
 }
 
 }  // namespace
-}  // namespace mellow::daily_test
+}  // namespace mellow::finding_test
