@@ -77,7 +77,6 @@ void append_steps(const MotionCheck& check, const SamplePlan& plan, std::vector<
                      [](const Cue& a, const Cue& b) { return a.first < b.first; });
 }
 
-/// Files that are in memory alone.
 }  // namespace
 
 std::filesystem::path output_of(const Recipe& recipe, const Target& target) {

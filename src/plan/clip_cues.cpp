@@ -81,8 +81,8 @@ class CueFinder {
     /// Cues of a part as often as it is repeated.
     void play(const PartJob& part, const RecipeShaping& shaping, std::vector<Cue>& all) {
         const double length = part.last - part.first;
-        if (part.clip != PartJob::kNoClip)
-            return again(of(jobs_.clips()[part.clip]), length, shaping, part.begin, all);
+        if (part.clip)
+            return again(of(jobs_.clips()[*part.clip]), length, shaping, part.begin, all);
         const ValueCurve time = time_of(part.first, part.last, shaping);
         std::vector<Cue> once = on(part.motion, part.what, part.name, time, part.rate);
         repeat(once, time.points.back().at, length, shaping, part.begin, all);

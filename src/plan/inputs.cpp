@@ -31,8 +31,8 @@ std::string clip_inputs(const Recipe& recipe, const Target& target, const Jobs& 
                         static_cast<int>(travel.height_from), travel.smooth_s, travel.channels);
     if (clip.shaped()) text += clip.text + "\n";
     for (const PartJob& part : job.parts) {
-        if (part.clip != PartJob::kNoClip)
-            text += clip_inputs(recipe, target, jobs, jobs.clips()[part.clip], made) + "\n";
+        if (part.clip)
+            text += clip_inputs(recipe, target, jobs, jobs.clips()[*part.clip], made) + "\n";
         for (const FileRecord& record : jobs.records(part.motion))
             text += record.file + " " + record.hash + "\n";
         for (const RecipeSource& source : recipe.sources)

@@ -4,6 +4,7 @@
 
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -16,7 +17,7 @@ namespace mellow {
 
 /// What a shaped clip is made of: a piece of a motion, or another clip.
 struct PartJob {
-    std::size_t clip = kNoClip;  ///< of Jobs; else:
+    std::optional<std::size_t> clip;  ///< of Jobs; else:
     std::size_t motion = 0;
     Performance what;
     double first = 0, last = 0;        ///< seconds of the motion; of a clip, its own
@@ -31,8 +32,6 @@ struct PartJob {
 
     /// True where it lies over the others, which follow each other.
     bool is_over() const { return part != nullptr && part->over.has_value(); }
-
-    static constexpr std::size_t kNoClip = static_cast<std::size_t>(-1);
 };
 
 /// One clip before it is baked.

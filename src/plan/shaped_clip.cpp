@@ -67,8 +67,8 @@ class ClipShaper {
     Status add(const ClipJob& job, const PartJob& part, std::vector<JoinPart>& parts) {
         const RecipeClip& wanted = job.clip;
         JoinPart piece;
-        if (part.clip != PartJob::kNoClip) {
-            const ClipJob& other = jobs_.clips()[part.clip];
+        if (part.clip) {
+            const ClipJob& other = jobs_.clips()[*part.clip];
             if (other.parts.empty()) {
                 MELLOW_TRY(piece.take, motion_of(other.motion, other.what));
             } else {

@@ -216,11 +216,12 @@ Result<Jobs::Planned> Jobs::join(ClipJob& job, std::vector<Planned>& state) {
                                suggest(part.clip, names),
                                "correct the name"};
             }
-            out.clip = found->second;
-            if (!clips_[out.clip].clip.parts.empty()) MELLOW_CHECK(plan_parts(out.clip, state));
-            if (state[out.clip] == Planned::kWrong || clips_[out.clip].ranges.empty())
+            const std::size_t place = found->second;
+            if (!clips_[place].clip.parts.empty()) MELLOW_CHECK(plan_parts(place, state));
+            if (state[place] == Planned::kWrong || clips_[place].ranges.empty())
                 return Planned::kWrong;
-            const ClipJob& other = clips_[out.clip];
+            out.clip = place;
+            const ClipJob& other = clips_[place];
             job.depth = std::max(job.depth, other.depth + 1);
             if (job.depth > kDeepest)
                 return Finding{Code::kLimit,
