@@ -1,5 +1,6 @@
 // A manifest is data from outside: what reads crates refuses one that says what cannot be, with
 // exit code 3, and touches nothing.
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <nlohmann/json.hpp>
@@ -125,6 +126,39 @@ TEST_F(ManifestTest, NothingReadsACrateThatSaysWhatCannotBe) {
         }
         write_text(crate / "crate.json", good);
     }
+}
+
+TEST_F(ManifestTest, EditsAndCallsOfRemediesAreKept) {
+    const fs::path crate = *folder_ / "crates/tamsin";
+    auto manifest = Manifest::open(crate, Parts::kRefused);
+    ASSERT_THAT(manifest, IsOk());
+    Finding finding{Code::kShear, Severity::kWarning, "nodes", "found", "expected", "remedy"};
+    finding.edits = {{"target", "scale", "\"keep\""}, {"", "speed", ""}};
+    for (int job = 0; job < kCallJobs; ++job) finding.calls.push_back({Call::Job(job), "a b", {}});
+    for (int i = 0; i < kCallOptions; ++i)
+        finding.calls[0].asked.push_back({Call::Option(i), i % 3 == 0 ? "" : std::to_string(i)});
+    PackedClip& clip = manifest.value().clips[0];
+    clip.findings = {finding};
+    clip.demands_unmet = {{"rate", clip.file.file, "30", "24", false, "again", finding.calls}};
+    clip.demands_met = 5;
+    std::string text;
+    manifest.value().encode([&](std::string_view piece) { text += piece; });
+    const json told = json::parse(text)["clips"][0];
+    ASSERT_EQ(told["findings"][0]["calls"].size(), 5U);
+    EXPECT_EQ(told["findings"][0]["calls"][1]["job"], "convert");
+    EXPECT_EQ(told["findings"][0]["calls"][0]["asked"][11]["option"], "replace");
+    EXPECT_EQ(told["demands"]["unmet"][0]["calls"], told["findings"][0]["calls"]);
+    const auto decoded = [&](const std::string& bytes) {
+        return Manifest::decode({bytes.begin(), bytes.end()}, crate);
+    };
+    const auto again = decoded(text);
+    ASSERT_THAT(again, IsOk());
+    std::string same;
+    again.value().encode([&](std::string_view piece) { same += piece; });
+    EXPECT_EQ(same, text);
+    EXPECT_EQ(again.value().clips[0].findings[0].edits[0].value, "\"keep\"");
+    EXPECT_THAT(decoded(change(text, "\"job\": \"gather\"", "\"job\": \"press\"")),
+                FailsWith(Code::kValueBad, "job: \"press\""));
 }
 
 TEST_F(ManifestTest, PartsOfACrateAreNoLessLookedAt) {
