@@ -64,10 +64,11 @@ Status CrateOutput::settle_share() {
 /// Why a clip cannot be taken from any part.
 Finding CrateOutput::not_there(std::size_t i) const {
     const std::string& name = jobs_->clips()[i].clip.range.name;
-    const auto packing = [&](const StandingCrate& part) {
+    for (const auto& part : from_) {
+        if (!part->lists(name)) continue;
         std::vector<Call> calls;
-        if (const auto& share = part.manifest().share) {
-            const auto folder = share->part == ".." ? part.folder().parent_path() : part.folder();
+        if (const auto& share = part->manifest().share) {
+            const auto folder = share->part == ".." ? part->folder().parent_path() : part->folder();
             calls.push_back(
                 {Call::Job::kPack,
                  (recipe_.folder / recipe_.file).string(),
@@ -75,28 +76,17 @@ Finding CrateOutput::not_there(std::size_t i) const {
                   {Call::Option::kOutput, folder.string()},
                   {Call::Option::kReplace}}});
         }
-        return calls;
-    };
-    for (const auto& part : from_) {
-        if (!part->lists(name)) continue;
         const std::vector<std::string> broken = part->broken();
-        if (broken.empty())
-            return {Code::kShareDiffers,
-                    Severity::kStop,
-                    Place::in(part->folder().string()),
-                    fmt::format("\"{}\" was made of other inputs than those of now", name),
-                    "what the recipe and its files are now",
-                    "pack it again",
-                    {},
-                    packing(*part)};
+        const bool stale = broken.empty();
         return {Code::kShareDiffers,
                 Severity::kStop,
                 Place::in(part->folder().string()),
-                "other bytes than its manifest says: " + name_list(broken),
-                "the files as they were packed",
+                stale ? fmt::format("\"{}\" was made of other inputs than those of now", name)
+                      : "other bytes than its manifest says: " + name_list(broken),
+                stale ? "what the recipe and its files are now" : "the files as they were packed",
                 "pack it again",
                 {},
-                packing(*part)};
+                std::move(calls)};
     }
     return {Code::kShareMissing,
             Severity::kStop,
