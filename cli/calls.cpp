@@ -53,13 +53,17 @@ std::string with_value(const Call::Asked& asked) {
     return asked.value.empty() ? out : out + " " + shell_word(asked.value);
 }
 
-/// "(--range, --to-rate)", or a command.
+/// True where nothing is known to call it on: then its options are named alone.
+bool is_short(const Call& call) { return call.subject.empty(); }
+
+/// "(--range, --to-rate)", "(mellow convert: --matrices)", or a command.
 std::string words(const Call& call) {
-    if (call.job == Call::Job::kSame) {
+    if (is_short(call)) {
         std::string all;
         for (const Call::Asked& asked : call.asked)
             all += (all.empty() ? "" : ", ") + with_value(asked);
-        return "(" + all + ")";
+        const bool same = call.job == Call::Job::kSame;
+        return same ? "(" + all + ")" : fmt::format("(mellow {}: {})", name(call.job), all);
     }
     std::string out = fmt::format("mellow {} {}", name(call.job), shell_word(call.subject));
     // What is converted goes to the second file that is named.
@@ -74,8 +78,7 @@ std::string words(const Call& call) {
 
 std::string with_calls(std::string remedy, const std::vector<Call>& calls) {
     for (const Call& call : calls) {
-        const bool same = call.job == Call::Job::kSame;
-        remedy += same ? " " : calls.size() > 1 ? "\n" : ": ";
+        remedy += is_short(call) ? " " : calls.size() > 1 ? "\n" : ": ";
         remedy += words(call);
     }
     return remedy;

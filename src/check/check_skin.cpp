@@ -250,7 +250,7 @@ void Checker::winding(const CheckedFile& file, const Scene& inside) {
         demand("winding", file.file, "triangles that face as their normals do",
                wrong.empty() ? "they do" : "turned over: " + name_list(wrong), wrong.empty(),
                "convert it from what it is: mirrored by the other hand, or scale -1 in the source",
-               {again({{Call::Option::kHand, "left"}})});
+               {{Call::Job::kConvert, {}, {{Call::Option::kHand, "left"}}}});
 }
 
 }  // namespace mellow

@@ -92,7 +92,7 @@ Findings drop_textures(Scene& scene) {
         "pictures, unless they are asked to be left out",
         "textures = \"beside\" or \"embedded\" in a target, or of a conversion, keeps them",
         {},
-        {again({{Call::Option::kTextures}})}};
+        {{Call::Job::kConvert, {}, {{Call::Option::kTextures}}}}};
     remove_pictures(scene, std::vector<bool>(scene.images.size(), true));
     return {std::move(finding)};
 }

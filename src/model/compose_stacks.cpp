@@ -143,7 +143,7 @@ class Composer {
                  fmt::format("{:g} at most", kTurn_rad),
                  "sample them",
                  {},
-                 {again({{Call::Option::kToRate}})}});
+                 {{Call::Job::kConvert, {}, {{Call::Option::kToRate}}}}});
         return std::move(findings_);
     }
 

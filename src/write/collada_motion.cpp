@@ -87,7 +87,7 @@ class MotionWriter {
                  "straight lines from matrix to matrix",
                  "without matrices they stay curves",
                  {},
-                 {again({{Call::Option::kMatrices}})}});
+                 {{Call::Job::kConvert, {}, {{Call::Option::kMatrices}}}}});
         if (worst_ > kTurn_rad)
             out_.findings.push_back(
                 {Code::kAssumed,
@@ -99,7 +99,7 @@ class MotionWriter {
                  fmt::format("{:.2g} degrees at most", kTurn_rad * kDegrees),
                  "another order for the joints that turn to a right angle, or matrices",
                  {},
-                 {again({{Call::Option::kOrder}, {Call::Option::kMatrices}})}});
+                 {{Call::Job::kConvert, {}, {{Call::Option::kOrder}, {Call::Option::kMatrices}}}}});
     }
 
   private:
