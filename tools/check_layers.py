@@ -19,8 +19,9 @@ FLOORS = {
     "figure": ["recipe", "crate"],
     "check": ["recipe", "crate"],
     "plan": ["recipe", "crate", "figure"],
-    "pack": ["recipe", "crate", "figure", "check", "plan"],
-    "one": ["recipe", "crate", "figure", "check", "plan", "pack"],
+    "judge": ["recipe", "crate", "figure", "plan"],
+    "pack": ["recipe", "crate", "figure", "check", "plan", "judge"],
+    "one": ["recipe", "crate", "figure", "check", "plan", "judge", "pack"],
 }
 HEADERS = {
     "base": ["bytes", "call", "file_format", "finding", "place", "progress", "result", "parallel"],

@@ -18,20 +18,6 @@
 namespace mellow {
 namespace {
 
-/// Files that are in memory alone.
-StoredFile unstored(const WrittenScene& written) {
-    const WrittenFile& first = written.files.front();
-    return {std::filesystem::path(first.name).filename().string(),
-            Bytes(first.bytes.begin(), first.bytes.end()),
-            [files = written.files](const std::string& name) -> Result<Bytes> {
-                for (const WrittenFile& file : files)
-                    if (std::filesystem::path(file.name).filename() == name)
-                        return Bytes(file.bytes.begin(), file.bytes.end());
-                return Finding{
-                    Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
-            }};
-}
-
 /// What each morph target does in a clip; `figure` has its meshes.
 std::vector<PackedMorphs> packed_morphs(const Clip& clip, const Scene& figure) {
     std::vector<PackedMorphs> out;
@@ -99,27 +85,17 @@ Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written, 
     return record;
 }
 
-Result<Bounds> write_skin(StagedFolder* folder, Scene skin, const Target& target,
-                          const std::string& name, PackReport& report, Crate& crate) {
-    for (const Mesh& mesh : skin.meshes)
-        for (const std::string& morph : mesh.target_names) report.morph_targets.push_back(morph);
-    MELLOW_TRY(const WrittenScene written,
-               encode_scene(std::move(skin), target, target.skin_format, name));
-    say_once(report.findings, written.findings);
-    if (target.layout == Layout::kOneFile) {  // its file comes when it has its clips
-        MELLOW_TRY(crate.skin, decode_scene(unstored(written), target));
-    } else {
-        MELLOW_TRY(report.skin, put_files(folder, written, FileRole::kSkin));
-        MELLOW_TRY(StoredFile stored, folder == nullptr
-                                          ? Result<StoredFile>(unstored(written))
-                                          : stored_file(folder->path() / report.skin.file));
-        MELLOW_TRY(crate.skin, decode_scene(std::move(stored), target));
-    }
-    crate.name = report.name;
-    crate.convention = target.convention;
-    const Bounds bounds = mesh_bounds(crate.skin, rest_pose(crate.skin));
-    if (bounds.any) report.height_m = bounds.high.y - bounds.low.y;
-    return bounds;
+StoredFile unstored(const WrittenScene& written) {
+    const WrittenFile& first = written.files.front();
+    return {std::filesystem::path(first.name).filename().string(),
+            Bytes(first.bytes.begin(), first.bytes.end()),
+            [files = written.files](const std::string& name) -> Result<Bytes> {
+                for (const WrittenFile& file : files)
+                    if (std::filesystem::path(file.name).filename() == name)
+                        return Bytes(file.bytes.begin(), file.bytes.end());
+                return Finding{
+                    Code::kFileMissing, Severity::kStop, Place::in(name), "no such file", "", ""};
+            }};
 }
 
 Status fit_to(const Target& target, const FittedFigure& figure, Clip& clip, PackedClip& packed) {
@@ -132,24 +108,23 @@ Status fit_to(const Target& target, const FittedFigure& figure, Clip& clip, Pack
     return {};
 }
 
-Result<Scene> write_clip(const ClipPlace& place, Clip clip, const std::string& name,
-                         PackedClip& packed) {
-    const Target& target = place.target;
+Result<Scene> write_clip(StagedFolder& folder, const Target& target, const PackedFigure& figure,
+                         Clip clip, const std::string& name, PackedClip& packed) {
     WrittenScene written;
     if (target.layout == Layout::kClipsWithSkin) {
         MELLOW_TRY(written,
-                   encode_scene(with_clips(place.with_skin, place.skeleton, {clip}, target), target,
-                                target.clip_format, name));
+                   encode_scene(with_clips(figure.with_clips(), figure.skeleton(), {clip}, target),
+                                target, target.clip_format, name));
     } else {
-        MELLOW_TRY(written, encode_clip(place.skeleton, clip, target, name));
+        MELLOW_TRY(written, encode_clip(figure.skeleton(), clip, target, name));
     }
     append(packed.shared, written.findings);
-    MELLOW_TRY(packed.file, put_files(&place.folder, written, FileRole::kClip));
-    CheckedFile read = read_checked(place.folder.path() / packed.file.file, packed.file.file);
+    MELLOW_TRY(packed.file, put_files(&folder, written, FileRole::kClip));
+    CheckedFile read = read_checked(folder.path() / packed.file.file, packed.file.file);
     packed.clip = std::move(clip);
     const ClipInfo& told = packed.clip;
-    keep_demands(check_clip(read, target, &place.skin, {{told.name, told}}), packed);
-    return decode_clip(std::move(read), target, place.skin, told.name, told.samples);
+    keep_demands(check_clip(read, target, &figure.skin(), {{told.name, told}}), packed);
+    return decode_clip(std::move(read), target, figure.skin(), told.name, told.samples);
 }
 
 void know_demands(const PackedClip& packed, KnownDemands& known) {

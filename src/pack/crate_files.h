@@ -14,6 +14,7 @@
 #include "mellow/safe_write.h"
 #include "mellow/target.h"
 #include "mellow/write.h"
+#include "pack/packed_figure.h"
 
 namespace mellow {
 
@@ -21,28 +22,17 @@ namespace mellow {
 /// a folder nothing is written. Fails as StagedFolder::write() does.
 Result<FileRecord> put_files(StagedFolder* folder, const WrittenScene& written, FileRole role);
 
-/// Writes a skin under a name and reads it back: it is the crate's from then on, and told in the
-/// report. Where it is written later, with its clips, and without a folder it is only made and
-/// read. Gives its bounds at rest.
-Result<Bounds> write_skin(StagedFolder* folder, Scene skin, const Target& target,
-                          const std::string& name, PackReport& report, Crate& crate);
+/// What was written, to be read back where no file of it stands.
+StoredFile unstored(const WrittenScene& written);
 
 /// A baked clip in the terms of the target: its form of loops, its joints; what moves in it is told
 /// in `packed`. Fails with left-out where the format of clips cannot hold what the clip has.
 Status fit_to(const Target& target, const FittedFigure& figure, Clip& clip, PackedClip& packed);
 
-/// What a clip is written for.
-struct ClipPlace {
-    StagedFolder& folder;
-    const Target& target;
-    const Skeleton& skeleton;
-    const Scene& with_skin;  ///< as it is written, where clips are written with it
-    const Scene& skin;       ///< as it was read back
-};
 /// Writes a fitted clip under a name, measures the file against the target and reads it back:
 /// inside. What was found is told in `packed`, which keeps the clip.
-Result<Scene> write_clip(const ClipPlace& place, Clip clip, const std::string& name,
-                         PackedClip& packed);
+Result<Scene> write_clip(StagedFolder& folder, const Target& target, const PackedFigure& figure,
+                         Clip clip, const std::string& name, PackedClip& packed);
 
 /// The demands on a clip's file, for check_written().
 void know_demands(const PackedClip& packed, KnownDemands& known);

@@ -11,9 +11,9 @@
 namespace mellow {
 
 std::string CrateOutput::inputs_of(std::size_t i) const {
-    ClipJob job = jobs_->clips()[i];
+    ClipJob job = jobs_.clips()[i];
     if (!names_.ids.empty()) job.clip.labels.id = names_.ids[i];
-    std::string inputs = clip_inputs(recipe_, target_, *jobs_, job, report_);
+    std::string inputs = clip_inputs(recipe_, target_, jobs_, job, report_);
     // Other targets of the rate that stand before it measure it.
     for (const Target& before : recipe_.targets) {
         if (&before == &target_) return inputs;
@@ -22,18 +22,17 @@ std::string CrateOutput::inputs_of(std::size_t i) const {
     return inputs;
 }
 
-Status CrateOutput::open_motion(OutputClip& clip) const {
-    const ClipInfo& told = clip.packed.clip;
-    MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / clip.packed.file.file));
-    MELLOW_TRY(clip.motion,
-               decode_clip(std::move(stored), target_, crate_.skin, told.name, told.samples));
-    return {};
+Result<Scene> CrateOutput::motion_of(const PackedClip& packed) const {
+    const ClipInfo& told = packed.clip;
+    if (shared_) return shared_->motion(told.name, told.samples);
+    MELLOW_TRY(StoredFile stored, stored_file(folder()->path() / packed.file.file));
+    return decode_clip(std::move(stored), target_, figure_->skin(), told.name, told.samples);
 }
 
 /// The share's clips, and the hash of what all shares have in common.
 Status CrateOutput::settle_share() {
     Share share = *options_.share;
-    dealt_ = dealt_clips(*jobs_, target_, share.of);
+    dealt_ = dealt_clips(jobs_, target_, share.of);
     std::string plan = fmt::format("{}\n{}\n{}\n", recipe_.hash, target_.text, report_.skin.hash);
     for (std::size_t i = 0; i < dealt_.size(); ++i) {
         if (dealt_[i] == 0) continue;
@@ -48,7 +47,8 @@ Status CrateOutput::settle_share() {
                        .generic_string();
     share.part = report_.folder == recipe_.output ? "." : "..";
     report_.share = std::move(share);
-    const auto have = standing_ ? standing_->manifest().share : std::optional<Share>();
+    const StandingCrate* standing = place_.standing();
+    const auto have = standing != nullptr ? standing->manifest().share : std::optional<Share>();
     if (!have || options_.replace || have->plan == report_.share->plan) return {};
     return Finding{Code::kOutputExists,
                    Severity::kStop,
@@ -61,61 +61,19 @@ Status CrateOutput::settle_share() {
                    {again({{Call::Option::kReplace}})}};
 }
 
-/// Why a clip cannot be taken from any part.
-Finding CrateOutput::not_there(std::size_t i) const {
-    const std::string& name = jobs_->clips()[i].clip.range.name;
-    for (const auto& part : from_) {
-        if (!part->lists(name)) continue;
-        std::vector<Call> calls;
-        if (const auto& share = part->manifest().share) {
-            const auto folder = share->part == ".." ? part->folder().parent_path() : part->folder();
-            calls.push_back(
-                {Call::Job::kPack,
-                 (recipe_.folder / recipe_.file).string(),
-                 {{Call::Option::kShare, fmt::format("{}/{}", share->number, share->of)},
-                  {Call::Option::kOutput, folder.string()},
-                  {Call::Option::kReplace}}});
-        }
-        const std::vector<std::string> broken = part->broken();
-        const bool stale = broken.empty();
-        return {Code::kShareDiffers,
-                Severity::kStop,
-                Place::in(part->folder().string()),
-                stale ? fmt::format("\"{}\" was made of other inputs than those of now", name)
-                      : "other bytes than its manifest says: " + name_list(broken),
-                stale ? "what the recipe and its files are now" : "the files as they were packed",
-                "pack it again",
-                {},
-                std::move(calls)};
-    }
-    return {Code::kShareMissing,
-            Severity::kStop,
-            Place::of(report_.name),
-            fmt::format("no part has \"{}\"", name),
-            "every clip",
-            "pack its share",
-            {},
-            {{Call::Job::kPack, recipe_.file, {{Call::Option::kShare}}}}};
-}
-
 std::optional<StandingCrate::Clip> CrateOutput::find_standing(std::size_t i) const {
-    std::optional<StandingCrate::Clip> have;
-    if (!may_take_over()) return have;
-    const Range& range = jobs_->clips()[i].clip.range;
-    const std::string inputs = inputs_of(i);
-    if (standing_) have = standing_->clip(range.name, inputs, range.where);
-    for (std::size_t f = 0; f < from_.size() && !have; ++f)
-        have = from_[f]->clip(range.name, inputs, range.where);
-    return have;
+    if (shares_a_file(target_) || !place_.may_take_over()) return {};
+    return place_.clip(jobs_.clips()[i].clip.range, inputs_of(i));
 }
 
 std::optional<Result<OutputClip>> CrateOutput::standing(std::size_t i) const {
-    if (shares_a_file()) return {};
+    if (shares_a_file(target_)) return {};
     std::optional<StandingCrate::Clip> have = find_standing(i);
-    if (!have && options_.only_from && !recipe_.skip_bad) return Result<OutputClip>(not_there(i));
+    if (!have && options_.only_from && !recipe_.skip_bad)
+        return Result<OutputClip>(place_.not_there(jobs_.clips()[i].clip.range.name));
     if (!have) return {};
     for (const auto& [file, bytes] : have->files)
-        if (Status written = folder_->write(file, bytes); !written)
+        if (Status written = folder()->write(file, bytes); !written)
             return Result<OutputClip>(written.failures());
     return OutputClip{std::move(have->packed), {}, {}};
 }

@@ -8,7 +8,7 @@
 #include "crate/file_names.h"
 #include "mellow/read.h"
 #include "mellow/share.h"
-#include "pack/crate_output.h"
+#include "pack/crate_files.h"
 
 namespace mellow {
 namespace {

@@ -41,20 +41,21 @@ class Packer {
     Result<std::vector<PackReport>> run() {
         MELLOW_CHECK(check_from());
         std::vector<std::optional<PackReport>> done(recipe_.targets.size());
+        std::vector<std::size_t> stale;  // of the targets
         for (std::size_t t = 0; t < recipe_.targets.size(); ++t) {
-            auto output = std::make_unique<CrateOutput>(recipe_, recipe_.targets[t], options_);
-            if (options_.share && output->shares_a_file()) continue;
-            MELLOW_CHECK(output->open());
-            done[t] = output->unchanged();
+            const Target& target = recipe_.targets[t];
+            if (options_.share && shares_a_file(target)) continue;
+            MELLOW_TRY(CratePlace place, CratePlace::open(recipe_, target, options_));
+            done[t] = place.unchanged();
             if (done[t]) continue;
-            outputs_.push_back(std::move(output));
-            places_.push_back(t);
+            places_.push_back(std::move(place));
+            stale.push_back(t);
         }
-        if (!outputs_.empty()) MELLOW_CHECK(make());
+        if (!places_.empty()) MELLOW_CHECK(make());
         std::vector<PackReport> reports;
         for (std::size_t o = 0; o < outputs_.size(); ++o) {
             progress("finishing " + outputs_[o]->target().name);
-            MELLOW_TRY(done[places_[o]], outputs_[o]->finish());
+            MELLOW_TRY(done[stale[o]], outputs_[o]->finish());
         }
         for (auto& report : done)
             if (report) reports.push_back(std::move(*report));
@@ -75,33 +76,36 @@ class Packer {
             return all;
         }
         progress("writing " + recipe_.name);
-        for (const auto& output : outputs_) MELLOW_CHECK(output->begin(*jobs_));
+        for (CratePlace& place : places_) {
+            MELLOW_TRY(auto output, CrateOutput::begin(std::move(place), *jobs_));
+            outputs_.push_back(std::move(output));
+        }
         Pool<Clip> memory([] { return std::make_unique<Clip>(); });
-        const bool shares = std::any_of(outputs_.begin(), outputs_.end(),
-                                        [](const auto& o) { return o->shares_a_file(); });
+        const auto shares = [](const auto& o) { return shares_a_file(o->target()); };
         MELLOW_CHECK(over_clips(
-            "packing ",
+            "packing ", [](const CrateOutput& output, std::size_t i) { return output.wants(i); },
             [&](std::size_t i) { return pack_clip(recipe_, *jobs_, outputs_, i, memory); },
             [&](std::size_t o, std::size_t i, OutputClip clip) {
-                if (outputs_[o]->shares_a_file())
+                if (shares(outputs_[o]))
                     outputs_[o]->keep(i, std::move(clip));
                 else
                     outputs_[o]->take(i, std::move(clip));
             }));
-        if (!shares) return {};
+        if (std::none_of(outputs_.begin(), outputs_.end(), shares)) return {};
         for (const auto& output : outputs_)
-            if (output->shares_a_file()) MELLOW_CHECK(output->write_shared());
+            if (shares(output)) MELLOW_CHECK(output->write_shared());
         return over_clips(
-            "measuring ", [&](std::size_t i) { return prove_shared(recipe_, *jobs_, outputs_, i); },
+            "measuring ", [](const CrateOutput& output, std::size_t i) { return output.keeps(i); },
+            [&](std::size_t i) { return prove_shared(recipe_, *jobs_, outputs_, i); },
             [&](std::size_t o, std::size_t i, OutputClip clip) {
                 outputs_[o]->take(i, std::move(clip));
             });
     }
 
-    /// Clips are worked on side by side, and told of in their order. Only a few are in memory at
-    /// any time.
-    template <class Work, class Take>
-    Status over_clips(const char* doing, const Work& work, const Take& take) {
+    /// Clips that an output wants are worked on side by side, and told of in their order. Only a
+    /// few are in memory at any time.
+    template <class Wants, class Work, class Take>
+    Status over_clips(const char* doing, const Wants& wants, const Work& work, const Take& take) {
         const std::vector<ClipJob>& clips = jobs_->clips();
         std::int64_t longest = 1;
         for (const ClipJob& job : clips)
@@ -114,7 +118,7 @@ class Packer {
         std::vector<std::size_t> wanted;
         for (std::size_t i = 0; i < clips.size(); ++i)
             if (std::any_of(outputs_.begin(), outputs_.end(),
-                            [&](const auto& output) { return output->wants(i); }))
+                            [&](const auto& output) { return wants(*output, i); }))
                 wanted.push_back(i);
         // No more are begun and not yet told of, so that their places can be used again.
         std::vector<std::optional<Result<ClipResult>>> results(in_flight);
@@ -128,7 +132,7 @@ class Packer {
                 progress(doing + clips[i].clip.range.name, w + 1, wanted.size());
                 auto& result = results[w % in_flight];
                 for (std::size_t o = 0; o < outputs_.size(); ++o) {
-                    if (result->ok() ? !result->value()[o] : !outputs_[o]->wants(i)) continue;
+                    if (result->ok() ? !result->value()[o] : !wants(*outputs_[o], i)) continue;
                     if (result->ok() && result->value()[o]->ok()) {
                         take(o, i, std::move(*result->value()[o]).value());
                         continue;
@@ -150,9 +154,9 @@ class Packer {
 
     const Recipe& recipe_;
     const PackOptions& options_;
-    std::vector<std::unique_ptr<CrateOutput>> outputs_;
-    std::vector<std::size_t> places_;  ///< of the outputs among the targets
+    std::vector<CratePlace> places_;  ///< of targets that have something to be made
     std::unique_ptr<Jobs> jobs_;
+    std::vector<std::unique_ptr<CrateOutput>> outputs_;  ///< one for each of the places
 };
 
 }  // namespace

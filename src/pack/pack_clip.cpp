@@ -4,9 +4,9 @@
 #include <array>
 #include <cmath>
 
+#include "judge/clip_judge.h"
 #include "mellow/shaping.h"
 #include "mellow/travel.h"
-#include "pack/clip_judge.h"
 #include "plan/shaped_clip.h"
 
 namespace mellow {
@@ -121,10 +121,10 @@ std::vector<Mount> mounts_for(const Outputs& outputs, const Target& target) {
     std::vector<Mount> all;
     for (const auto& output : outputs) {
         if (!(output->target().rate == target.rate)) continue;
-        for (const Mount& mount : output->mounts()) {
+        for (const Mount& mount : output->figure().proof().mounts()) {
             const bool have = std::any_of(all.begin(), all.end(),
                                           [&](const Mount& m) { return m.name == mount.name; });
-            if (!have) all.push_back(output->in_figure(mount));
+            if (!have) all.push_back(output->figure().fitted().in_figure(mount));
         }
     }
     return all;
@@ -148,11 +148,11 @@ Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outpu
         // are then those of a run that makes everything.
         std::optional<CrateOutput::Measured> first;
         for (std::size_t q = 0; q < o && !first; ++q) {
-            if (!results[q] || !results[q]->ok() || outputs[q]->shares_a_file() ||
+            if (!results[q] || !results[q]->ok() || shares_a_file(outputs[q]->target()) ||
                 !(outputs[q]->target().rate == target.rate))
                 continue;
             OutputClip& have = results[q]->value();
-            MELLOW_CHECK(outputs[q]->open_motion(have));
+            MELLOW_TRY(have.motion, outputs[q]->motion_of(have.packed));
             first.emplace(CrateOutput::Measured{*outputs[q], have});
         }
         for (std::size_t p = o; p < outputs.size(); ++p) {
@@ -160,7 +160,7 @@ Result<ClipResult> pack_clip(const Recipe& recipe, const Jobs& jobs, const Outpu
                 continue;
             results[p] = outputs[p]->make(i, baked, first);
             const bool measured = results[p]->ok() && results[p]->value().packed.passed;
-            if (!first && measured && !outputs[p]->shares_a_file())
+            if (!first && measured && !shares_a_file(outputs[p]->target()))
                 first.emplace(CrateOutput::Measured{*outputs[p], results[p]->value()});
         }
         room->joints = std::move(baked.clip.joints);
@@ -173,7 +173,7 @@ Result<ClipResult> prove_shared(const Recipe& recipe, const Jobs& jobs, const Ou
                                 std::size_t i) {
     ClipResult results(outputs.size());
     for (std::size_t o = 0; o < outputs.size(); ++o) {
-        if (!outputs[o]->shares_a_file() || !outputs[o]->wants(i)) continue;
+        if (!outputs[o]->keeps(i)) continue;
         MELLOW_TRY(const BakedClip baked, bind_clip(recipe, jobs, i, outputs[o]->target(),
                                                     mounts_for(outputs, outputs[o]->target())));
         results[o] = outputs[o]->prove_shared(i, baked);

@@ -82,18 +82,21 @@ void add_files(const Recipe& recipe, const Target& target, std::vector<std::stri
 }
 
 /// Which clips need not be packed again, told as packing tells it.
-Status find_reused(const Jobs& jobs, std::vector<std::unique_ptr<CrateOutput>>& outputs,
+Status find_reused(const Jobs& jobs, std::vector<CratePlace> places,
                    std::vector<PlannedClip>& clips) {
     std::vector<bool> taken(clips.size(), false), stale(clips.size(), false);
-    for (const auto& output : outputs) {
-        const bool unchanged = output->unchanged().has_value();
-        if (!unchanged && output->may_take_over()) MELLOW_CHECK(output->begin(jobs));
+    for (CratePlace& place : places) {
+        const Target& target = place.target();
+        const bool unchanged = place.unchanged().has_value();
+        std::unique_ptr<CrateOutput> output;
+        if (!unchanged && place.may_take_over()) {
+            MELLOW_TRY(output, CrateOutput::begin(std::move(place), jobs));
+        }
         for (std::size_t i = 0; i < clips.size(); ++i) {
-            if (!is_chosen(output->target(), jobs.clips()[i].clip)) continue;
-            if (!unchanged && output->may_take_over() && !output->wants(i)) continue;
+            if (!is_chosen(target, jobs.clips()[i].clip)) continue;
+            if (output && !output->wants(i)) continue;
             taken[i] = true;
-            if (!unchanged && !(output->may_take_over() && output->has_standing(i)))
-                stale[i] = true;
+            if (!unchanged && !(output && output->has_standing(i))) stale[i] = true;
         }
     }
     for (std::size_t i = 0; i < clips.size(); ++i) clips[i].reused = taken[i] && !stale[i];
@@ -122,13 +125,12 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
         append(plan.findings, job.range().findings);
     }
     std::set<std::string> shared;  // clips of this share, for any target
-    std::vector<std::unique_ptr<CrateOutput>> outputs;
+    std::vector<CratePlace> places;
     for (const Target& target : recipe.targets) {
-        auto output_of_target = std::make_unique<CrateOutput>(recipe, target, options);
-        if (options.share && output_of_target->shares_a_file()) continue;
-        MELLOW_CHECK(output_of_target->look());
-        const bool unchanged = output_of_target->unchanged().has_value();
-        outputs.push_back(std::move(output_of_target));
+        if (options.share && shares_a_file(target)) continue;
+        MELLOW_TRY(CratePlace place, CratePlace::look(recipe, target, options));
+        const bool unchanged = place.unchanged().has_value();
+        places.push_back(std::move(place));
         plan.target += (plan.target.empty() ? "" : ", ") + target.name;
         Findings fitted;
         MELLOW_TRY(const FittedFigure figure,
@@ -173,7 +175,7 @@ Result<PackPlan> plan_pack(const Recipe& recipe, const PackOptions& options) {
             plan.backup = StagedFolder::next_backup(output);
         if (plan.writable && !writable) plan.writable = std::move(writable);
     }
-    MELLOW_CHECK(find_reused(*jobs, outputs, plan.clips));
+    MELLOW_CHECK(find_reused(*jobs, std::move(places), plan.clips));
     if (options.share)
         std::erase_if(plan.clips, [&](const PlannedClip& c) { return !shared.contains(c.name); });
     return plan;

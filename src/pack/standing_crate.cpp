@@ -11,7 +11,7 @@
 #include "disk/json_members.h"
 #include "mellow/parallel.h"
 #include "mellow/read.h"
-#include "pack/crate_output.h"
+#include "pack/crate_place.h"
 #include "recipe/checks.h"
 #include "recipe/clip_names.h"
 

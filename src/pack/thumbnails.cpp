@@ -15,26 +15,19 @@ Status CrateOutput::draw_thumbnails() {
     parallel_for(count, [&](std::size_t i) {
         PackedClip& packed = report_.clips[i];
         const auto draw = [&]() -> Status {
-            Scene motion;
-            if (shared_) {
-                MELLOW_TRY(motion, clip_of(*shared_, shared_format(), target_, packed.clip.name,
-                                           packed.clip.samples));
-            } else {
-                MELLOW_TRY(StoredFile stored, stored_file(folder_->path() / packed.file.file));
-                MELLOW_TRY(motion, decode_clip(std::move(stored), target_, crate_.skin,
-                                               packed.clip.name, packed.clip.samples));
-            }
+            MELLOW_TRY(const Scene motion, motion_of(packed));
             SheetClip clip;
             clip.scene = &motion;
             clip.samples = packed.clip.samples;
             clip.rate = packed.clip.rate;
             double through = 0.5;
-            for (const ClipJob& job : jobs_->clips())
+            for (const ClipJob& job : jobs_.clips())
                 if (job.clip.range.name == packed.clip.name) through = job.clip.thumbnail;
             const int sample = static_cast<int>(std::lround(through * (clip.samples - 1)));
-            MELLOW_TRY(const Png png, draw_pose(crate_.skin, clip, sample, *recipe_.thumbnails));
+            MELLOW_TRY(const Png png,
+                       draw_pose(figure_->skin(), clip, sample, *recipe_.thumbnails));
             const std::string file = thumbnail_name(packed.clip.name);
-            MELLOW_CHECK(folder_->write(file, png));
+            MELLOW_CHECK(folder()->write(file, png));
             packed.thumbnail = {FileRole::kThumbnail, file, png.size(), hash_hex(png)};
             return {};
         };

@@ -149,12 +149,10 @@ class CrateWriter {
             FittedFigure fitted,
             FittedFigure::make({figure_.scene, figure_.skeleton, figure_.sources}, figure_.skeleton,
                                figure_.skeleton[0].name, target_, report_.findings));
-        fitted_.emplace(std::move(fitted));
-        for (const Joint& joint : fitted_->skeleton().joints())
-            report_.joints.push_back(joint.name);
-        report_.root = fitted_->skeleton()[0].name;
+        for (const Joint& joint : fitted.skeleton().joints()) report_.joints.push_back(joint.name);
+        report_.root = fitted.skeleton()[0].name;
         if (const int hips = figure_.skeleton.find(figure_.hips); hips >= 0)
-            report_.hips = fitted_->name_of(hips);
+            report_.hips = fitted.name_of(hips);
         else if (!figure_.hips.empty())
             return Finding{Code::kNameUnknown,
                            Severity::kStop,
@@ -163,7 +161,14 @@ class CrateWriter {
                            suggest(figure_.hips, report_.joints),
                            "correct the name"};
         MELLOW_CHECK(name_files());
-        return write_skin();
+        Assembled skin =
+            assemble_skin(fitted.scene(), fitted.skeleton(), fitted.sources(), &fitted.bound());
+        say_once(report_.findings, skin.findings);
+        MELLOW_TRY(packed_,
+                   PackedFigure::make(std::move(fitted), std::move(skin.scene),
+                                      {target_, names_.skin, &*folder_}, report_.findings));
+        packed_->tell(report_);
+        return {};
     }
 
     /// By the patterns of the target, as those of a recipe with these clips.
@@ -180,25 +185,10 @@ class CrateWriter {
         return {};
     }
 
-    Status write_skin() {
-        Assembled skin = assemble_skin(fitted_->scene(), fitted_->skeleton(), fitted_->sources(),
-                                       &fitted_->bound());
-        say_once(report_.findings, skin.findings);
-        if (target_.layout == Layout::kClipsWithSkin) skin_scene_ = skin.scene;
-        MELLOW_CHECK(mellow::write_skin(&*folder_, std::move(skin.scene), target_, names_.skin,
-                                        report_, crate_));
-        MELLOW_TRY(SkinProof proof,
-                   SkinProof::make({fitted_->scene(), fitted_->bound(), fitted_->sources(),
-                                    fitted_->unsimplified(), nullptr},
-                                   crate_.skin));
-        skin_proof_.emplace(std::move(proof));
-        return prove_winding(fitted_->scene(), crate_.skin);
-    }
-
     /// Meshes without skin can only be measured where the take says how they move.
     Status has_mounts(const CrateClip& c) const {
         std::vector<std::string> missing;
-        for (const Mount& mount : skin_proof_->mounts())
+        for (const Mount& mount : packed_->proof().mounts())
             if (std::none_of(c.take.mounts.begin(), c.take.mounts.end(),
                              [&](const Mount& m) { return m.name == mount.name; }))
                 missing.push_back(mount.name);
@@ -221,16 +211,15 @@ class CrateWriter {
         Clip clip = from.clip;
         if (!names_.ids.empty()) clip.labels.id = names_.ids[i];
         MELLOW_CHECK(name_cues(clip));
-        MELLOW_CHECK(fit_to(target_, *fitted_, clip, packed));
-        MELLOW_TRY(Scene motion,
-                   write_clip({*folder_, target_, fitted_->skeleton(), skin_scene_, crate_.skin},
-                              std::move(clip), names_.clips[i], packed));
+        MELLOW_CHECK(fit_to(target_, packed_->fitted(), clip, packed));
+        MELLOW_TRY(Scene motion, write_clip(*folder_, target_, *packed_, std::move(clip),
+                                            names_.clips[i], packed));
         say_once(report_.findings, packed.shared);
         prove(from, motion, packed);
         know_demands(packed, known_);
-        if (options_.picture && crate_.clips.size() < kMostDrawn) {
-            crate_.clips.push_back(packed.clip);
-            crate_.motions.push_back(std::move(motion));
+        if (options_.picture && drawn_.clips.size() < kMostDrawn) {
+            drawn_.clips.push_back(packed.clip);
+            drawn_.motions.push_back(std::move(motion));
         }
         report_.clips.push_back(settled(packed, target_.convention));
         return {};
@@ -249,14 +238,14 @@ class CrateWriter {
                     fmt::format("no joint \"{}\"", cue.joint),
                     suggest(cue.joint, report_.joints),
                     "correct the name"};
-            cue.joint = fitted_->name_of(joint);
+            cue.joint = packed_->fitted().name_of(joint);
         }
         return {};
     }
 
     void prove(const CrateClip& from, const Scene& motion, PackedClip& packed) {
-        const auto proof = prove_clip(fitted_->take(from.take, skin_proof_->mounts()), packed.plan,
-                                      *skin_proof_, motion);
+        const auto proof = prove_clip(packed_->fitted().take(from.take, packed_->proof().mounts()),
+                                      packed.plan, packed_->proof(), motion);
         Status good = proof ? within(proof.value(), options_.tolerance) : Status(proof.failures());
         if (proof) packed.proof = proof.value();
         packed.passed = good.ok();
@@ -265,8 +254,11 @@ class CrateWriter {
     }
 
     Result<PackReport> finish() {
-        if (!crate_.clips.empty()) {
-            MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(crate_));
+        if (!drawn_.clips.empty()) {
+            drawn_.name = report_.name;
+            drawn_.convention = target_.convention;
+            drawn_.skin = packed_->skin();
+            MELLOW_TRY(const std::vector<std::uint8_t> png, draw_crate(drawn_));
             MELLOW_CHECK(folder_->write("sheet.png", png));
             report_.picture = {FileRole::kPicture, kSheetFile, png.size(), hash_hex(png)};
         }
@@ -286,12 +278,10 @@ class CrateWriter {
     const WriteCrateOptions& options_;
     PackReport report_;
     std::optional<StagedFolder> folder_;
-    std::optional<FittedFigure> fitted_;
-    std::optional<SkinProof> skin_proof_;
     OutputNames names_;
-    Scene skin_scene_;  ///< as it is written, where clips are written with it
+    std::shared_ptr<const PackedFigure> packed_;
     KnownDemands known_;
-    Crate crate_;  ///< what is drawn, as it was read back
+    Crate drawn_;  ///< the first clips, as they were read back
 };
 
 }  // namespace

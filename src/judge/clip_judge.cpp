@@ -1,4 +1,4 @@
-#include "pack/clip_judge.h"
+#include "judge/clip_judge.h"
 
 #include <fmt/format.h>
 
@@ -11,10 +11,10 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "base/toml_text.h"
+#include "judge/clip_ends.h"
+#include "judge/travel_judge.h"
 #include "math/degrees.h"
 #include "mellow/travel.h"
-#include "pack/clip_ends.h"
-#include "pack/travel_judge.h"
 
 namespace mellow {
 namespace {

@@ -1,4 +1,4 @@
-#include "pack/travel_judge.h"
+#include "judge/travel_judge.h"
 
 #include <fmt/format.h>
 

@@ -1,4 +1,4 @@
-#include "pack/clip_ends.h"
+#include "judge/clip_ends.h"
 
 #include <fmt/format.h>
 
