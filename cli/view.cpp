@@ -45,8 +45,8 @@ bool is_within(const std::string& picture, const std::string& crate) {
     // Absolute first: of a path whose first folder is not there nothing is made canonical.
     const auto home = fs::weakly_canonical(fs::absolute(crate, error), error);
     const auto place = fs::weakly_canonical(fs::absolute(picture, error), error);
-    const fs::path way = place.lexically_relative(home);
-    return !error && !way.empty() && *way.begin() != "..";
+    const fs::path inside = place.lexically_relative(home);
+    return !error && !inside.empty() && *inside.begin() != "..";
 }
 
 /// A page of everything that is given.

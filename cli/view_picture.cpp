@@ -232,18 +232,22 @@ class Picturer {
                                 request_.inputs[0]));
         std::vector<std::string> names;
         for (const State& state : sheet.states) names.push_back(state.name);
-        const std::vector<DeadWay> dead = dead_ways(sheet);
+        const std::vector<DeadTransition> dead = dead_transitions(sheet);
         std::vector<StateArrow> arrows;
-        for (const Way& way : sheet.ways) {
-            StateArrow arrow{way.from == "*" ? -1 : sheet.find(way.from), sheet.find(way.to), {}};
-            for (const auto& [flag, value] : way.when)
+        for (const Transition& transition : sheet.transitions) {
+            StateArrow arrow{transition.from == "*" ? -1 : sheet.find(transition.from),
+                             sheet.find(transition.to),
+                             {}};
+            for (const auto& [flag, value] : transition.when)
                 arrow.words +=
                     std::string(arrow.words.empty() ? "" : ", ") + (value ? "" : "not ") + flag;
-            if (!way.on.empty()) arrow.words += (arrow.words.empty() ? "on " : ", on ") + way.on;
-            if (way.at_end) arrow.words += arrow.words.empty() ? "at the end" : ", at the end";
-            if (way.blend > 0) arrow.words += fmt::format("; {:g} s", way.blend);
-            arrow.dead =
-                std::ranges::any_of(dead, [&](const DeadWay& never) { return never.way == &way; });
+            if (!transition.on.empty())
+                arrow.words += (arrow.words.empty() ? "on " : ", on ") + transition.on;
+            if (transition.at_end)
+                arrow.words += arrow.words.empty() ? "at the end" : ", at the end";
+            if (transition.blend > 0) arrow.words += fmt::format("; {:g} s", transition.blend);
+            arrow.dead = std::ranges::any_of(
+                dead, [&](const DeadTransition& never) { return never.transition == &transition; });
             arrows.push_back(std::move(arrow));
         }
         pages_.push_back(draw_states(fs::path(request_.inputs[0]).filename().string(), names,

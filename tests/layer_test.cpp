@@ -195,7 +195,7 @@ TEST(LayerTest, EqualSeedsAreSaid) {
     Layer layer = shake({5, 5, 0});
     std::get<ShakeLayer>(layer.body).seeds = {4, 1, 4};
     EXPECT_TRUE(said(layer).empty()) << "an axis that does not shake";
-    std::get<ShakeLayer>(layer.body).way = {0, 0, 0.1};
+    std::get<ShakeLayer>(layer.body).offset = {0, 0, 0.1};
     for (const auto& seeds : {std::array<std::uint32_t, 3>{4, 4, 1}, {4, 1, 4}, {1, 4, 4}}) {
         std::get<ShakeLayer>(layer.body).seeds = seeds;
         ASSERT_EQ(said(layer).size(), 1U);

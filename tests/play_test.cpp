@@ -125,15 +125,15 @@ TEST(PlayedMotionTest, TheWayOfARootThatRestsAnywhereIsTakenOff) {
     const Transform rest{{0.5, 1, 0.2}, test::turn(test::kX, 30), {1, 1, 1}};
     skin.nodes[0].local = rest;
     // Before its rest place it goes a third of a metre at each sample and turns by 40 degrees.
-    const auto way = [](int k) {
+    const auto transition = [](int k) {
         return Transform{{0.3 * k, 0.1 * k, -0.2 * k}, test::turn(test::kY, 40 * k), {1, 1, 1}};
     };
     Scene motion = skin;
     Curve places{Interpolation::kLinear, 3, {0, 1, 2}, {}},
         turns{Interpolation::kLinear, 4, {0, 1, 2}, {}};
     for (int k = 0; k < 3; ++k) {
-        const Vec3 p = way(k).t + rotate(way(k).r, rest.t);
-        const Quat q = way(k).r * rest.r;
+        const Vec3 p = transition(k).t + rotate(transition(k).r, rest.t);
+        const Quat q = transition(k).r * rest.r;
         places.values.append({p.x, p.y, p.z});
         turns.values.append({q.x, q.y, q.z, q.w});
     }
@@ -146,15 +146,15 @@ TEST(PlayedMotionTest, TheWayOfARootThatRestsAnywhereIsTakenOff) {
     std::vector<Transform> pose;
     for (int k = 0; k < 3; ++k) {
         const Transform got = all.travelled(k);
-        EXPECT_LT(length(got.t - way(k).t), 1e-12) << k;
-        EXPECT_LT(angle_between(got.r, way(k).r), 1e-7) << k;
+        EXPECT_LT(length(got.t - transition(k).t), 1e-12) << k;
+        EXPECT_LT(angle_between(got.r, transition(k).r), 1e-7) << k;
         all.pose(k, pose);
         EXPECT_LT(length(pose.at(0).t - rest.t), 1e-12) << k;
         EXPECT_LT(angle_between(pose.at(0).r, rest.r), 1e-7) << k;
     }
     facts.travel.heading = facts.travel.height = false;
     const Transform ground = PlayedMotion(facts, motion, skin, 0).travelled(1);
-    const Vec3 off = way(1).t + rotate(way(1).r, rest.t) - rest.t;
+    const Vec3 off = transition(1).t + rotate(transition(1).r, rest.t) - rest.t;
     EXPECT_LT(length(ground.t - Vec3{off.x, 0, off.z}), 1e-12);
     EXPECT_EQ(angle_between(ground.r, Quat()), 0);
     // Upside down there is no heading that could be told, whatever is left of one by rounding.
@@ -272,7 +272,7 @@ TEST_F(PlayTest, BlendsAreMixturesOfBothPoses) {
     EXPECT_NEAR(std::hypot(p.x, p.z), std::hypot(wanted.x, wanted.z), 1e-4);
     EXPECT_EQ(game.advance(0.3).mix.size(), 1U);
     // However long steps are, travel is mixed as it is in short ones: by the weights of the middle.
-    const auto way = [&](int steps) {
+    const auto transition = [&](int steps) {
         StandIn walks =
             player(test::change(kStates, "when = \"walking\"\n",
                                 "when = \"walking\"\nblend = 1\nblend_shape = \"linear\"\n"));
@@ -281,8 +281,8 @@ TEST_F(PlayTest, BlendsAreMixturesOfBothPoses) {
         for (int k = 0; k < steps; ++k) last = walks.advance(1.0 / steps);
         return length(last.root);
     };
-    EXPECT_NEAR(way(1), 0.5, 0.02);
-    EXPECT_NEAR(way(4), way(100), 0.005);
+    EXPECT_NEAR(transition(1), 0.5, 0.02);
+    EXPECT_NEAR(transition(4), transition(100), 0.005);
     StandIn begun = player();
     begun.send("pick");
     EXPECT_THAT(begun.advance(0).mix, SizeIs(1)) << "nothing of weight 0";
@@ -386,10 +386,11 @@ TEST_F(PlayTest, WhatWillNotWorkIsSaid) {
 }
 
 TEST_F(PlayTest, WaysThatAreNeverTakenAreSaid) {
-    const auto said = [&](const std::string& ways) {
+    const auto said = [&](const std::string& transitions) {
         std::vector<std::string> out;
         for (const Finding& f :
-             player(kStates + "[[state]]\nname = \"rest\"\nclip = \"stand\"\n" + ways).check())
+             player(kStates + "[[state]]\nname = \"rest\"\nclip = \"stand\"\n" + transitions)
+                 .check())
             if (f.code == Code::kWayShadowed || f.code == Code::kStateUnreached)
                 out.push_back(f.found);
         return out;

@@ -179,6 +179,9 @@ TEST(RecipeTest, TheTypingErrorIsWhatIsNamed) {
     const auto former =
         parse_recipe(change(block, "[[arrangement]]", "[[strip]]"), "a.recipe.toml", {});
     EXPECT_THAT(former, FailsWith(Code::kKeyUnknown, "\"arrangement\", as it is called now"));
+    const auto shape = parse_recipe(
+        change(block, "name = \"s\"", "name = \"s\"\nblend = \"linear\""), "a.recipe.toml", {});
+    EXPECT_THAT(shape, FailsWith(Code::kKeyUnknown, "\"blend_shape\", as it is called now"));
     std::string text = kLeast;
     text.replace(text.find("folder"), 6, "foldr");
     EXPECT_THAT(mistakes(text),

@@ -67,7 +67,7 @@ struct ReplaceLayer {
 /// Smooth noise.
 struct ShakeLayer {
     /// Largest turn about X, Y and Z in degrees, and way along them.
-    Vec3 degrees, way;
+    Vec3 degrees, offset;
     double frequency = 1;                         ///< beats a second
     std::array<std::uint32_t, 3> seeds{1, 2, 3};  ///< of the three axes
 };

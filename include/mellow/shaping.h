@@ -186,7 +186,7 @@ Repaired repair_loop(const ShapedTake& take, const LoopRepair& repair, RootKind 
 /// did over as many seconds before: what of `way` is travel, by hips, ground and heading. A loop
 /// that is stored without its closing frame gets that frame so, and repair_loop() over `more` makes
 /// it the first pose.
-ShapedTake go_on(const ShapedTake& take, double more, const LoopRepair& way, RootKind root);
+ShapedTake go_on(const ShapedTake& take, double more, const LoopRepair& repair, RootKind root);
 
 /// A frame at which a range could close.
 struct LoopEnd {

@@ -27,7 +27,7 @@ struct State {
 };
 
 /// From a state to another.
-struct Way {
+struct Transition {
     std::string from, to;                            ///< "*": from any
     std::vector<std::pair<std::string, bool>> when;  ///< flags, and what they must be
     std::string on;                                  ///< a signal; empty: none is needed
@@ -45,7 +45,7 @@ struct StateSheet {
     std::vector<std::pair<std::string, bool>> flags;  ///< and what they are at first
     std::vector<std::string> signals;
     std::vector<State> states;
-    std::vector<Way> ways;
+    std::vector<Transition> transitions;
 
     /// Index of a state, or -1.
     int find(std::string_view name) const;

@@ -6,7 +6,7 @@
 
 #include "base/at.h"
 #include "base/kernel.h"
-#include "base/turn_over.h"
+#include "base/transpose.h"
 #include "mellow/parallel.h"
 #include "model/lanes.h"
 

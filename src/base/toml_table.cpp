@@ -311,7 +311,8 @@ namespace {
 
 /// What a key is called that had another name before.
 std::string word_of_today(const std::string& key) {
-    return key == "strip" ? "arrangement" : std::string();
+    if (key == "strip") return "arrangement";
+    return key == "blend" ? "blend_shape" : std::string();
 }
 
 }  // namespace

@@ -25,9 +25,9 @@ class Leaves {
     void add(const Vec3& place, double turn) {
         if (!begun_) first_ = place, begin_ = before_ = turn, begun_ = true;
         before_ += std::remainder(turn - before_, 2 * std::numbers::pi);
-        const Vec3 way = place - first_;
-        ground = std::max(ground, std::hypot(way.x, way.z));
-        height = std::max(height, std::abs(way.y));
+        const Vec3 moved = place - first_;
+        ground = std::max(ground, std::hypot(moved.x, moved.z));
+        height = std::max(height, std::abs(moved.y));
         heading = std::max(heading, std::abs(before_ - begin_));
     }
     double begin() const { return begin_; }

@@ -206,15 +206,15 @@ void Checker::layout(std::size_t skins, std::size_t motions, std::size_t both) {
 }
 
 void Checker::travel(const std::vector<ListedClip>& listed) {
-    double ahead = 0, way = 0;
+    double ahead = 0, moved = 0;
     for (const ListedClip& clip : listed) {
         const Vec3 step = clip.facts.travel.step;  // inside: ahead is +Z
         ahead += step.z;
-        way += std::hypot(step.x, step.z);
+        moved += std::hypot(step.x, step.z);
     }
-    if (way < kWay_m) return;
+    if (moved < kWay_m) return;
     demand("travels-ahead", "", "clips that travel, all in all, the way the figure faces",
-           fmt::format("{:.3g} m ahead of {:.3g} m", ahead, way), ahead > -0.5 * way,
+           fmt::format("{:.3g} m ahead of {:.3g} m", ahead, moved), ahead > -0.5 * moved,
            "front = the opposite axis, under [source]; or nothing, if they all walk backwards");
 }
 

@@ -32,9 +32,9 @@ std::vector<std::vector<const StripSpan*>> lines_of(const StripRow& row) {
 
 /// A head at the end of a line that comes from `a`.
 void arrow_head(Canvas& c, Vec3 a, Vec3 b, Color ink) {
-    const Vec3 way = normalized(b - a, {1, 0, 0}), side{-way.y, way.x, 0};
+    const Vec3 direction = normalized(b - a, {1, 0, 0}), side{-direction.y, direction.x, 0};
     for (const double s : {-1.0, 1.0}) {
-        const Vec3 tail = b - way * 10.0 + side * (4.0 * s);
+        const Vec3 tail = b - direction * 10.0 + side * (4.0 * s);
         c.line(b.x, b.y, tail.x, tail.y, ink, 2);
     }
 }
@@ -134,13 +134,13 @@ Png draw_states(const std::string& title, const std::vector<std::string>& states
     }
     constexpr double kWide = 112, kHigh = 34;
     // Where a line from a point in a box leaves it.
-    const auto edge = [&](Vec3 box, Vec3 from, Vec3 way) {
+    const auto edge = [&](Vec3 box, Vec3 from, Vec3 direction) {
         const bool first = start >= 0 && length(box - places[at(start)]) < 1e-9;
         const double frame = first ? 6 : 0, w = kWide / 2 + frame, h = kHigh / 2 + frame;
-        const double x = (way.x > 0 ? w : -w) + box.x - from.x,
-                     y = (way.y > 0 ? h : -h) + box.y - from.y;
-        return from + way * std::min(std::abs(way.x) > 1e-9 ? x / way.x : 1e9,
-                                     std::abs(way.y) > 1e-9 ? y / way.y : 1e9);
+        const double x = (direction.x > 0 ? w : -w) + box.x - from.x,
+                     y = (direction.y > 0 ? h : -h) + box.y - from.y;
+        return from + direction * std::min(std::abs(direction.x) > 1e-9 ? x / direction.x : 1e9,
+                                           std::abs(direction.y) > 1e-9 ? y / direction.y : 1e9);
     };
     double y = 84;
     c.text(options.width - listing, y, "ways, in the order of the sheet", kInk, 13, Align::kLeft,

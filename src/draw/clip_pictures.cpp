@@ -105,9 +105,9 @@ std::string left_words(const Convention& axes) {
 }
 
 double length_of(const std::vector<Vec3>& path) {
-    double way = 0;
-    for (std::size_t k = 1; k < path.size(); ++k) way += length(path[k] - path[k - 1]);
-    return way;
+    double length_m = 0;
+    for (std::size_t k = 1; k < path.size(); ++k) length_m += length(path[k] - path[k - 1]);
+    return length_m;
 }
 
 /// The joints between nodes of a skin, and their bones.

@@ -278,10 +278,10 @@ class MotionReader {
                 for (const std::string& target : scene.meshes[at(node.mesh)].target_names)
                     keyed.emplace(node.name, target);
             }
-        std::vector<std::string> driven, told;
+        std::vector<std::string> driven, kept;
         for (const KeptDrive& drive : figure_.drives()) {
             if (keyed.contains({drive.mesh, drive.target})) {
-                told.push_back(drive.target);
+                kept.push_back(drive.target);
             } else {
                 driven.push_back(drive.target);
                 out_.drives.push_back(drive);
@@ -292,10 +292,10 @@ class MotionReader {
                  "morph weights that the figure's drives take from the joints: " +
                      name_list(driven),
                  "", ""});
-        if (!told.empty())
+        if (!kept.empty())
             say({Code::kAssumed, Severity::kNote, Place::in(out_.file),
                  "morph weights that the file keys, in place of the figure's drives: " +
-                     name_list(told),
+                     name_list(kept),
                  "", ""});
         return {};
     }

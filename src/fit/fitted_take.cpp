@@ -71,11 +71,11 @@ class FittedMotion final : public Take::Motion {
         explicit Work(JointTile made) : inner(std::move(made)) {}
         JointTile inner;
     };
-    struct MountWay {
+    struct MountLink {
         int inner, joint;
         Affine rest;
     };
-    struct ScalarWay {
+    struct ScalarLink {
         int inner;
         double rest;
     };
@@ -86,7 +86,7 @@ class FittedMotion final : public Take::Motion {
             return known.first->mesh == morphs.mesh;
         });
         for (std::size_t t = 0; t < morphs.targets.size(); ++t) {
-            ScalarWay way{kNone, morphs.rest[t]};
+            ScalarLink link{kNone, morphs.rest[t]};
             if (of_mesh != have.end()) {
                 const auto& names = of_mesh->first->targets;
                 // Names may stand twice: then it is the place that counts.
@@ -95,9 +95,9 @@ class FittedMotion final : public Take::Motion {
                         ? static_cast<std::ptrdiff_t>(t)
                         : std::find(names.begin(), names.end(), morphs.targets[t]) - names.begin();
                 if (slot < static_cast<std::ptrdiff_t>(names.size()))
-                    way.inner = of_mesh->second + static_cast<int>(slot);
+                    link.inner = of_mesh->second + static_cast<int>(slot);
             }
-            scalars_.push_back(way);
+            scalars_.push_back(link);
         }
     }
 
@@ -110,8 +110,8 @@ class FittedMotion final : public Take::Motion {
     const Skeleton skeleton_;
     const std::vector<int> from_;
     std::vector<Affine> rest_;
-    std::vector<MountWay> mounts_;
-    std::vector<ScalarWay> scalars_;
+    std::vector<MountLink> mounts_;
+    std::vector<ScalarLink> scalars_;
 };
 
 }  // namespace

@@ -94,8 +94,8 @@ class TravelJudge {
     }
 
     /// A second figure that goes while this one stays.
-    template <class Way>
-    void another_goes(const Way& way, int body, bool root, const RecipeClip& wanted) {
+    template <class FarOf>
+    void another_goes(const FarOf& far_of, int body, bool root, const RecipeClip& wanted) {
         const Skeleton& skeleton = figure_.skeleton();
         std::vector<int> below(at(skeleton.size()), 0);
         for (int j = skeleton.size() - 1; j >= 0; --j) {
@@ -106,7 +106,7 @@ class TravelJudge {
             const bool top = root ? skeleton[j].parent == 0 : skeleton[j].parent < 0;
             if (!top || j == body || 2 * below[at(j)] < below[at(body)] || below[at(j)] < 5)
                 continue;
-            if (const double far = way(j); far >= kDrift_m) {
+            if (const double far = far_of(j); far >= kDrift_m) {
                 const Edit its{"travel", "hips", toml_text(skeleton[j].name)};
                 out_.push_back(
                     {Code::kTravelInHips,
@@ -132,7 +132,7 @@ class TravelJudge {
         int body = figure_.hips();
         while (skeleton[body].parent > (root ? 0 : -1)) body = skeleton[body].parent;
         const std::vector<bool> counts = figure_.body();
-        const auto way = [&](int joint) {
+        const auto far_of = [&](int joint) {
             double most = 0;
             const auto place = [&](int k) {
                 Affine world;
@@ -144,12 +144,12 @@ class TravelJudge {
             for (int k = 1; k < clip.samples; ++k) most = std::max(most, length(place(k) - first));
             return most;
         };
-        const double goes = way(figure_.hips());
-        if (goes < kDrift_m) return another_goes(way, body, root, wanted);
+        const double goes = far_of(figure_.hips());
+        if (goes < kDrift_m) return another_goes(far_of, body, root, wanted);
         std::vector<std::string> behind;
         for (int j = root ? 1 : 0; j < skeleton.size(); ++j) {
             const bool top = root ? skeleton[j].parent == 0 : skeleton[j].parent < 0;
-            if (!top || j == body || !counts[at(j)] || way(j) > kBehind * goes) continue;
+            if (!top || j == body || !counts[at(j)] || far_of(j) > kBehind * goes) continue;
             behind.push_back(skeleton[j].name);
         }
         std::vector<std::string> all;

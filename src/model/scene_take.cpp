@@ -51,7 +51,7 @@ MELLOW_KERNEL void product_kernel(WorldRows parent, const Affine& local, WorldRo
 }
 
 /// How a joint is found.
-struct JointWay {
+struct JointLink {
     int node, parent;
     bool rests;    ///< it has no node: it stays on its parent joint as it is at rest
     bool direct;   ///< its node hangs on its parent joint's node: the local transform is taken
@@ -65,37 +65,37 @@ bool is_identity(const Transform& t) {
            t.r.w == 1 && t.s.x == 1 && t.s.y == 1 && t.s.z == 1;
 }
 
-std::vector<JointWay> ways_of(const Scene& scene, const Skeleton& skeleton,
-                              const JointSources& sources) {
+std::vector<JointLink> links_of(const Scene& scene, const Skeleton& skeleton,
+                                const JointSources& sources) {
     std::vector<bool> sheared = sheared_nodes(scene);
     for (const int n : parents_first(scene))
         if (const int up = scene.nodes[at(n)].parent; up != kNone && sheared[at(up)])
             sheared[at(n)] = true;
-    std::vector<JointWay> ways;
+    std::vector<JointLink> links;
     for (int j = 0; j < skeleton.size(); ++j) {
         const JointSource& own = sources[at(j)];
         const int parent = skeleton[j].parent;
         // The root that is put above all others stands where the world does.
         const bool world = own.node == kNone && parent < 0 && is_identity(skeleton[j].rest);
-        JointWay way{own.node,
-                     parent,
-                     own.node == kNone && !world,
-                     false,
-                     own.scale,
-                     own.changes_axes(),
-                     own.node != kNone && sheared[at(own.node)]};
+        JointLink link{own.node,
+                       parent,
+                       own.node == kNone && !world,
+                       false,
+                       own.scale,
+                       own.changes_axes(),
+                       own.node != kNone && sheared[at(own.node)]};
         const int above = own.node == kNone ? kNone : scene.nodes[at(own.node)].parent;
         const JointSource up = parent < 0 ? JointSource{} : sources[at(parent)];
-        way.direct = own.node != kNone && above == up.node && own.scale == up.scale &&
-                     !own.changes_axes() && !up.changes_axes() && !way.sheared &&
-                     (parent < 0 || !ways[at(parent)].rests);
-        ways.push_back(way);
+        link.direct = own.node != kNone && above == up.node && own.scale == up.scale &&
+                      !own.changes_axes() && !up.changes_axes() && !link.sheared &&
+                      (parent < 0 || !links[at(parent)].rests);
+        links.push_back(link);
     }
-    return ways;
+    return links;
 }
 
 /// Where one scalar of the tile comes from.
-struct ScalarWay {
+struct ScalarLink {
     int scalar;   ///< in the tile of the scene, or kNone
     double rest;  ///< what it is then
 };
@@ -110,7 +110,7 @@ class SceneTake final : public Take::Motion {
           skeleton_(take.skeleton),
           mounts_(take.mounts),
           sources_(sources),
-          ways_(ways_of(scene, take.skeleton, sources)),
+          links_(links_of(scene, take.skeleton, sources)),
           rest_(take.skeleton.joints().size()) {
         for (int j = 0; j < skeleton_.size(); ++j) rest_[at(j)] = to_affine(skeleton_[j].rest);
         const ScalarLayout layout = scalar_layout(scene);
@@ -146,11 +146,11 @@ class SceneTake final : public Take::Motion {
         work->world.resize(joints);
         work->altered.resize(joints);
         for (std::size_t s = 0; s < scalars_.size(); ++s) {
-            const ScalarWay& way = scalars_[s];
-            if (way.scalar != kNone)
-                tile.show_scalar(static_cast<int>(s), work->nodes.scalar(way.scalar));
+            const ScalarLink& link = scalars_[s];
+            if (link.scalar != kNone)
+                tile.show_scalar(static_cast<int>(s), work->nodes.scalar(link.scalar));
             else
-                std::fill_n(tile.own_scalar(static_cast<int>(s)), kTileFrames, way.rest);
+                std::fill_n(tile.own_scalar(static_cast<int>(s)), kTileFrames, link.rest);
         }
         tile.work = std::move(work);
         return tile;
@@ -205,25 +205,25 @@ class SceneTake final : public Take::Motion {
     WorldRows found_world(SceneWork& work, int joint) const {
         if (joint < 0) return above_roots(work);
         if (work.world[at(joint)].at != nullptr) return work.world[at(joint)];
-        const JointWay& way = ways_[at(joint)];
-        const WorldRows world = nodes_world(work, way.node);
-        if (way.scale == 1) return world;
+        const JointLink& link = links_[at(joint)];
+        const WorldRows world = nodes_world(work, link.node);
+        if (link.scale == 1) return world;
         const WorldRowsOut scaled = kept(work, joint);
         for (int i = 0; i < 12 * kTileFrames; ++i)
-            scaled.at[i] = i < 9 * kTileFrames ? world.at[i] / way.scale : world.at[i];
+            scaled.at[i] = i < 9 * kTileFrames ? world.at[i] / link.scale : world.at[i];
         work.world[at(joint)] = scaled;
         return scaled;
     }
 
     void locals(SceneWork& work, JointTile& tile) const {
         for (int j = 0; j < skeleton_.size(); ++j) {
-            const JointWay& way = ways_[at(j)];
-            const bool bent = way.parent >= 0 && work.altered[at(way.parent)];
+            const JointLink& link = links_[at(j)];
+            const bool bent = link.parent >= 0 && work.altered[at(link.parent)];
             work.altered[at(j)] = false;
             tile.no_shear(j);
-            if (way.direct && !bent)
+            if (link.direct && !bent)
                 take_local(work, tile, j);
-            else if (way.rests)
+            else if (link.rests)
                 take_rest(work, tile, j);
             else
                 find_local(work, tile, j, bent);
@@ -232,13 +232,13 @@ class SceneTake final : public Take::Motion {
 
     /// With a scaled node above the skeleton: diag(scale) * T R S * diag(1 / scale).
     void take_local(SceneWork& work, JointTile& tile, int j) const {
-        const JointWay& way = ways_[at(j)];
+        const JointLink& link = links_[at(j)];
         work.world[at(j)] = {};
-        const double* local = work.nodes.channel(way.node, PoseTile::kLocal);
-        if (way.scale == 1) return tile.show_local(j, local);
+        const double* local = work.nodes.channel(link.node, PoseTile::kLocal);
+        if (link.scale == 1) return tile.show_local(j, local);
         double* own = tile.own_local(j);
         std::copy_n(local, JointTile::kLocalRows * kTileFrames, own);
-        for (int i = 0; i < 3 * kTileFrames; ++i) own[i] *= way.scale;
+        for (int i = 0; i < 3 * kTileFrames; ++i) own[i] *= link.scale;
     }
 
     /// Joints below are found from worlds: no shear that was lost above reaches them.
@@ -246,21 +246,21 @@ class SceneTake final : public Take::Motion {
         const Transform& rest = skeleton_[j].rest;
         const LocalRowsOut own{tile.own_local(j)};
         for (int f = 0; f < kTileFrames; ++f) store(own, f, rest);
-        product_kernel(found_world(work, ways_[at(j)].parent), rest_[at(j)], kept(work, j));
+        product_kernel(found_world(work, links_[at(j)].parent), rest_[at(j)], kept(work, j));
         work.world[at(j)] = kept(work, j);
     }
 
     void find_local(SceneWork& work, JointTile& tile, int j, bool bent) const {
-        const JointWay& way = ways_[at(j)];
+        const JointLink& link = links_[at(j)];
         const WorldRowsOut own = kept(work, j);
-        const WorldRows up = found_world(work, way.parent);
-        WorldRows world = way.node == kNone ? above_roots(work) : nodes_world(work, way.node);
-        double shrink = 1 / way.scale;
-        if (bent && !way.sheared) {
-            for (int f = 0; f < kTileFrames; ++f) store(own, f, world_of(work.nodes, way.node, f));
+        const WorldRows up = found_world(work, link.parent);
+        WorldRows world = link.node == kNone ? above_roots(work) : nodes_world(work, link.node);
+        double shrink = 1 / link.scale;
+        if (bent && !link.sheared) {
+            for (int f = 0; f < kTileFrames; ++f) store(own, f, world_of(work.nodes, link.node, f));
             world = own;
         }
-        if (way.turned) {
+        if (link.turned) {
             for (int f = 0; f < kTileFrames; ++f)
                 store(own, f, joint_world(sources_[at(j)], load(world, f)));
             world = own;
@@ -297,15 +297,15 @@ class SceneTake final : public Take::Motion {
     /// The worlds of the scene as they are, with nothing lost.
     void worlds(SceneWork& work, JointTile& tile) const {
         for (int j = 0; j < skeleton_.size(); ++j) {
-            const JointWay& way = ways_[at(j)];
-            if (way.rests) {
-                product_kernel(shown_world(work, tile, way.parent), rest_[at(j)],
+            const JointLink& link = links_[at(j)];
+            if (link.rests) {
+                product_kernel(shown_world(work, tile, link.parent), rest_[at(j)],
                                {tile.own_world(j)});
-            } else if (way.node == kNone) {
+            } else if (link.node == kNone) {
                 tile.show_world(j, above_roots(work).at);
             } else {
-                const WorldRows world = nodes_world(work, way.node);
-                if (way.scale == 1 && !way.turned) {
+                const WorldRows world = nodes_world(work, link.node);
+                if (link.scale == 1 && !link.turned) {
                     tile.show_world(j, world.at);
                     continue;
                 }
@@ -330,9 +330,9 @@ class SceneTake final : public Take::Motion {
     const Skeleton skeleton_;
     const std::vector<Mount> mounts_;
     const JointSources sources_;
-    const std::vector<JointWay> ways_;
+    const std::vector<JointLink> links_;
     std::vector<Affine> rest_;  ///< of each joint, relative to its parent
-    std::vector<ScalarWay> scalars_;
+    std::vector<ScalarLink> scalars_;
 };
 
 /// Joints by the node they come from. A joint that takes no scale says nothing of its node.
@@ -377,13 +377,13 @@ Take take_of(const Scene& scene, const PoseSource& poses, const Skeleton& skelet
 
 std::vector<int> take_needs(const Scene& scene, const Skeleton& skeleton,
                             const JointSources& sources) {
-    const std::vector<JointWay> ways = ways_of(scene, skeleton, sources);
+    const std::vector<JointLink> links = links_of(scene, skeleton, sources);
     std::vector<int> needs;
-    for (const JointWay& way : ways) {
-        if (way.direct) continue;
-        if (way.node != kNone) needs.push_back(way.node);
-        if (way.parent >= 0 && ways[at(way.parent)].node != kNone)
-            needs.push_back(ways[at(way.parent)].node);
+    for (const JointLink& link : links) {
+        if (link.direct) continue;
+        if (link.node != kNone) needs.push_back(link.node);
+        if (link.parent >= 0 && links[at(link.parent)].node != kNone)
+            needs.push_back(links[at(link.parent)].node);
     }
     std::sort(needs.begin(), needs.end());
     needs.erase(std::unique(needs.begin(), needs.end()), needs.end());

@@ -177,9 +177,9 @@ class Drafter {
     void fit_to_figure(FileDraft& file) {
         rename(file);
         if (rig_.unknown) return;
-        const std::vector<DraftedValue> told = file.truth;
+        const std::vector<DraftedValue> as_told = file.truth;
         const auto without = [&](std::initializer_list<const char*> keys) {
-            std::vector<DraftedValue> out = told;
+            std::vector<DraftedValue> out = as_told;
             std::erase_if(out, [&](const DraftedValue& v) {
                 return std::any_of(keys.begin(), keys.end(),
                                    [&](const char* key) { return v.key == key; });
@@ -187,18 +187,18 @@ class Drafter {
             return out;
         };
         // Its axes as the file says them, and units by the figure's bones.
-        std::vector<std::vector<DraftedValue>> ways{
-            told, without({"up", "front"}), without({"unit"}), without({"unit", "up", "front"})};
+        std::vector<std::vector<DraftedValue>> readings{
+            as_told, without({"up", "front"}), without({"unit"}), without({"unit", "up", "front"})};
         for (const char* unit : {"centimetre", "metre", "inch", "millimetre", "foot"}) {
-            ways.push_back(without({"unit", "up", "front"}));
-            ways.back().push_back(
+            readings.push_back(without({"unit", "up", "front"}));
+            readings.back().push_back(
                 {"", "unit", toml_text(unit), "by the figure's bones", false, false});
         }
-        for (auto& way : ways) {
-            file.truth = std::move(way);
+        for (auto& reading : readings) {
+            file.truth = std::move(reading);
             if (fits(file)) return;
         }
-        file.truth = told;
+        file.truth = as_told;
         for (DraftedValue& value : file.truth) value.guess = true;
     }
 
@@ -331,12 +331,12 @@ class Drafter {
 
     /// A motion file loops as a whole or not at all.
     void loop_of_file(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate rate,
-                      const ClipWay& way, MotionFacts& facts) const {
+                      const ClipDrift& drift, MotionFacts& facts) const {
         ClipDraft whole;
         whole.last = clip.samples - 1;
         whole.travel = facts.travel;
         find_loop(clip, skeleton, hips, rate, whole);
-        carry_loop(whole, way);
+        carry_loop(whole, drift);
         facts.travel = whole.travel;
         facts.loop = whole.loop, facts.open = whole.open, facts.loop_guess = whole.loop_guess;
         facts.looped = whole.loop || whole.loop_guess ? whole.looped : "";

@@ -18,10 +18,12 @@ constexpr double kLoops_m = 5e-3, kLoops_rad = 2 / kDegrees, kStill_m_s = 0.01;
 
 }  // namespace
 
-void carry_loop(ClipDraft& clip, const ClipWay& way) {
+void carry_loop(ClipDraft& clip, const ClipDrift& carried) {
     if (!clip.loop) return;
-    const bool ground = way.drift.ground_m > kLoops_m, height = way.drift.climb_m > kLoops_m,
-               heading = std::abs(std::remainder(way.turned, 2 * std::numbers::pi)) > kLoops_rad;
+    const bool ground = carried.drift.ground_m > kLoops_m,
+               height = carried.drift.climb_m > kLoops_m,
+               heading =
+                   std::abs(std::remainder(carried.turned, 2 * std::numbers::pi)) > kLoops_rad;
     const TravelParts before = clip.travel;
     clip.travel.ground |= ground, clip.travel.height |= height, clip.travel.heading |= heading;
     const TravelParts& now = clip.travel;
@@ -29,7 +31,7 @@ void carry_loop(ClipDraft& clip, const ClipWay& way) {
         std::tie(now.ground, now.height, now.heading))
         return;
     clip.travels += clip.travels.empty() ? "" : "; the loop closes with it alone";
-    if (way.figure) return;
+    if (carried.figure) return;
     clip.loop = clip.open = false;  // what is no figure carries nothing
     clip.travel = before;
     clip.looped = "";
@@ -42,7 +44,7 @@ void find_loop(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate r
         return e.place_m < kLoops_m && e.turn_rad < kLoops_rad;
     };
     const auto ends = find_loop_ends(clip, skeleton, hips, clip.samples - 1, 1);
-    const auto told = [&](const LoopEnd& e) {
+    const auto end_words = [&](const LoopEnd& e) {
         const auto small = [](double v) { return v < 5e-4 ? 0 : v; };
         return fmt::format("{:.2g} mm and {:.2g} degrees", small(e.place_m * 1000),
                            small(e.turn_rad * kDegrees));
@@ -60,7 +62,7 @@ void find_loop(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate r
                 fastest, (length(y.t - x.t) + 0.2 * angle_between(x.r, y.r)) * rate.per_second());
         }
         out.loop = fastest > kStill_m_s;
-        out.looped = fmt::format("it ends {} from where it begins", told(ends[0]));
+        out.looped = fmt::format("it ends {} from where it begins", end_words(ends[0]));
         out.loop_guess = !out.loop;
         if (!out.loop) out.looped += ", at rest: true if it goes round";
         return;
@@ -70,13 +72,13 @@ void find_loop(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate r
         out.looped = fmt::format(
             "its first frame goes on where its last one leads, to {}: the frame that repeats "
             "the first was left away",
-            told(open));
+            end_words(open));
         return;
     }
     const auto inner = find_loop_ends(clip, skeleton, hips, clip.samples / 2, 1);
     if (!inner.empty() && closed(inner[0]))
         out.looped = fmt::format("range = [{}, {}] would loop, to {}", out.first,
-                                 out.first + inner[0].sample, told(inner[0]));
+                                 out.first + inner[0].sample, end_words(inner[0]));
 }
 
 }  // namespace mellow

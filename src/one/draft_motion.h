@@ -22,7 +22,7 @@ struct ClipDraft {
 };
 
 /// How far a clip gets.
-struct ClipWay {
+struct ClipDrift {
     HipsDrift drift;
     double turned;
     bool figure;
@@ -34,6 +34,6 @@ void find_loop(const Clip& clip, const Skeleton& skeleton, int hips, FrameRate r
 
 /// Loops are found apart from what they travel, however little that is: it must be carried
 /// then, or the loop snaps back.
-void carry_loop(ClipDraft& clip, const ClipWay& way);
+void carry_loop(ClipDraft& clip, const ClipDrift& drift);
 
 }  // namespace mellow

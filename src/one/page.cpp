@@ -228,14 +228,16 @@ std::string page_states(const StateSheet& sheet, const std::vector<PlayEvent>& e
             json.value(state.loop == State::Loop::kYes);
         json.end_object();
     });
-    json.list("ways", sheet.ways, [&](const Way& way) {
-        json.begin_object().member("from", way.from).member("to", way.to);
-        json.list("when", way.when, [&](const auto& flag) {
+    json.list("ways", sheet.transitions, [&](const Transition& transition) {
+        json.begin_object().member("from", transition.from).member("to", transition.to);
+        json.list("when", transition.when, [&](const auto& flag) {
             json.begin_array().value(flag.first).value(flag.second).end_array();
         });
-        json.member("on", way.on).member("at_end", way.at_end).member("blend", way.blend);
-        json.member("shape", name(way.shape)).member("priority", way.priority);
-        json.member("restart", way.restart).end_object();
+        json.member("on", transition.on)
+            .member("at_end", transition.at_end)
+            .member("blend", transition.blend);
+        json.member("shape", name(transition.shape)).member("priority", transition.priority);
+        json.member("restart", transition.restart).end_object();
     });
     json.object("script", [&] {
         json.member("seconds", seconds).member("rate", rate);

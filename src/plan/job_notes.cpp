@@ -115,7 +115,7 @@ void Jobs::note_gaps() {
     for (std::size_t t = 0; t < scene.timelines.size() && t < stock.size(); ++t) {
         std::vector<const RecipeClip*> clips;
         for (const ClipJob& job : clips_)
-            if (job.motion == 0 && job.clip.arrangement.empty() && !job.clip.range.is_pose())
+            if (job.is_of(0) && job.clip.arrangement.empty() && !job.clip.range.is_pose())
                 if (const auto found =
                         find_timeline(scene, job.clip.timeline, recipe_.strip_prefix, "");
                     found && found.value() == static_cast<int>(t))

@@ -45,7 +45,7 @@ Result<std::unique_ptr<Jobs>> Jobs::read(const Recipe& recipe, const PackProgres
     append(jobs->notes_.findings, own.kept->findings);
     if (figure) jobs->take_cues(own, *own.kept);
     for (ClipJob& job : jobs->clips_)
-        if (job.motion == 0) say_once(wrong, jobs->plan(job, *jobs->files_[0]->kept).failures());
+        if (job.is_of(0)) say_once(wrong, jobs->plan(job, *jobs->files_[0]->kept).failures());
     if (figure) jobs->open_files(progress, wrong);
     jobs->plan_joined(wrong);
     collect(jobs->check_cues());
@@ -127,8 +127,7 @@ Status Jobs::own_clips() {
             append(wrong, motion.failures());
             continue;
         }
-        // Clips of parts are planned when all others are.
-        job.motion = clip.parts.empty() ? motion.value() : kNoMotion;
+        if (clip.parts.empty()) job.motion = motion.value();
         clips_.push_back(std::move(job));
     }
     for (const RecipeTimelines& wanted : recipe_.timelines)
@@ -247,7 +246,7 @@ void Jobs::open_files(const PackProgress& progress, Findings& wrong) {
             const std::shared_ptr<const FigureMotion> motion = std::move(opened[i].motion);
             if (motion) {
                 for (ClipJob& job : clips_)
-                    if (job.motion == first + i) append(why, plan(job, *motion).failures());
+                    if (job.is_of(first + i)) append(why, plan(job, *motion).failures());
                 for (std::size_t t = 0; t < recipe_.many.size(); ++t)
                     if (recipe_.many[t].source == file.source->name)
                         append(why, make_clips(recipe_.many[t], t, first + i, *motion));
@@ -262,7 +261,7 @@ void Jobs::open_files(const PackProgress& progress, Findings& wrong) {
                 if (few) file.kept = motion;
             }
             if (why.empty()) continue;
-            std::erase_if(clips_, [&](const ClipJob& job) { return job.motion == first + i; });
+            std::erase_if(clips_, [&](const ClipJob& job) { return job.is_of(first + i); });
             bad(file.file, std::move(why));
         }
     }

@@ -40,12 +40,14 @@ struct ClipJob {
     std::vector<PartJob> parts;        ///< of a shaped clip
     double seconds = 0;                ///< of a shaped clip, before it is fitted to samples
     int depth = 1;                     ///< clips of clips of clips: 3
-    std::size_t motion = 0;            ///< of Jobs
+    std::size_t motion = 0;            ///< of Jobs; of a clip of parts, that of the first
     Performance what;                  ///< what moves it
     std::vector<PlannedRange> ranges;  ///< at each rate of the targets, the first one's first
     std::string moved_by;              ///< name of the timeline or arrangement
     Findings shaping;                  ///< what was found of its loop and its length
 
+    /// True where it is of this motion itself, not of parts.
+    bool is_of(std::size_t one) const { return clip.parts.empty() && motion == one; }
     /// Seconds that parts take, one behind the other, before the clip is shaped as a whole.
     double laid_out() const {
         double end = 0;
@@ -116,8 +118,6 @@ class Jobs {
         Findings wrong;
         std::vector<ClipJob> planned;  ///< of the clips that name this file alone
     };
-
-    static constexpr std::size_t kNoMotion = static_cast<std::size_t>(-1);
 
     explicit Jobs(const Recipe& recipe) : recipe_(recipe), figure_(recipe) {}
     Status list_files();

@@ -215,9 +215,9 @@ class ClipShaper {
     ShapedTake closed(const ClipJob& job, const ShapedTake& shaped) {
         const double frame = 1 / job.parts.front().rate.per_second();
         const TravelParts& travel = job.clip.travel;
-        const LoopRepair way{frame, jobs_.figure().hips(), travel.ground, travel.heading, true};
-        ShapedTake out = go_on(shaped, frame, way, root_);
-        out.take = repair_loop(out, way, root_).take;
+        const LoopRepair repair{frame, jobs_.figure().hips(), travel.ground, travel.heading, true};
+        ShapedTake out = go_on(shaped, frame, repair, root_);
+        out.take = repair_loop(out, repair, root_).take;
         return out;
     }
 

@@ -22,7 +22,7 @@ constexpr int kDeepest = 32;
 /// A loop end on the grid of the targets may have this many times the score of the best, and more.
 constexpr double kNearlyAsGood = 1.5, kScoreOfNothing = 0.5;
 
-std::string told(const LoopEnd& end, std::int64_t first) {
+std::string end_words(const LoopEnd& end, std::int64_t first) {
     const auto small = [](double v) {
         return v >= 10 ? fmt::format("{:.0f}", v) : fmt::format("{:.2g}", v < 5e-4 ? 0 : v);
     };
@@ -132,7 +132,7 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
             found([&](int sample) { return on_all_grids(sample, rate); });
         if (!even.empty() && even[0].score <= kNearlyAsGood * ends[0].score + kScoreOfNothing) {
             apart = fmt::format("; it ends on a sample of the target, as frame {} does not",
-                                told(ends[0], range.first));
+                                end_words(ends[0], range.first));
             ends = even;
         }
     }
@@ -146,14 +146,14 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
                        "a longer range, or loop_shortest = a smaller number"};
     std::string others;
     for (std::size_t i = 1; i < ends.size(); ++i)
-        others += (i == 1 ? "; next best: " : ", ") + told(ends[i], range.first);
+        others += (i == 1 ? "; next best: " : ", ") + end_words(ends[i], range.first);
     const std::vector<Edit> edits{
         {"", "range", fmt::format("[{}, {}]", range.first, range.first + ends[0].sample)},
         {"", "loop", job.clip.repair ? "\"repair\"" : "true"}};
-    job.shaping.push_back(
-        {Code::kAssumed, Severity::kNote, range.where,
-         fmt::format("the loop ends at frame {}{}{}", told(ends[0], range.first), apart, others),
-         "", edit_lines(edits, "to keep it so"), edits});
+    job.shaping.push_back({Code::kAssumed, Severity::kNote, range.where,
+                           fmt::format("the loop ends at frame {}{}{}",
+                                       end_words(ends[0], range.first), apart, others),
+                           "", edit_lines(edits, "to keep it so"), edits});
     range.last = range.first + ends[0].sample;
     part.last = rate.seconds(range.last);
     part.what.played = Played{part.first, part.last, !job.clip.shaping.any()};

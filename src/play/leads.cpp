@@ -6,15 +6,16 @@ namespace mellow {
 namespace {
 
 /// Whether a way asks for a flag and for its opposite.
-bool contradicts(const Way& way) {
-    return std::ranges::any_of(way.when, [&](const auto& a) {
-        return std::ranges::any_of(
-            way.when, [&](const auto& b) { return a.first == b.first && a.second != b.second; });
+bool contradicts(const Transition& transition) {
+    return std::ranges::any_of(transition.when, [&](const auto& a) {
+        return std::ranges::any_of(transition.when, [&](const auto& b) {
+            return a.first == b.first && a.second != b.second;
+        });
     });
 }
 
 /// Whether `first`, looked at before, is taken whenever `second` could be.
-bool stands_before(const Way& first, const Way& second) {
+bool stands_before(const Transition& first, const Transition& second) {
     if (first.from != "*" && first.from != second.from) return false;
     // A way to where one is already is passed over there, unless it begins anew.
     if (!first.restart && (second.from == "*" || first.to == second.from)) return false;
@@ -27,30 +28,32 @@ bool stands_before(const Way& first, const Way& second) {
 
 }  // namespace
 
-std::vector<const Way*> ways_in_order(const StateSheet& sheet) {
-    std::vector<const Way*> ways;
-    for (const Way& way : sheet.ways) ways.push_back(&way);
-    std::stable_sort(ways.begin(), ways.end(), [](const Way* a, const Way* b) {
-        if (a->priority != b->priority) return a->priority > b->priority;
-        return a->from != "*" && b->from == "*";
-    });
-    return ways;
+std::vector<const Transition*> in_order(const StateSheet& sheet) {
+    std::vector<const Transition*> transitions;
+    for (const Transition& transition : sheet.transitions) transitions.push_back(&transition);
+    std::stable_sort(transitions.begin(), transitions.end(),
+                     [](const Transition* a, const Transition* b) {
+                         if (a->priority != b->priority) return a->priority > b->priority;
+                         return a->from != "*" && b->from == "*";
+                     });
+    return transitions;
 }
 
-std::vector<DeadWay> dead_ways(const StateSheet& sheet) {
-    std::vector<DeadWay> dead;
-    const std::vector<const Way*> ways = ways_in_order(sheet);
-    for (std::size_t i = 0; i < ways.size(); ++i) {
-        if (contradicts(*ways[i])) {
-            dead.push_back({ways[i], nullptr});
+std::vector<DeadTransition> dead_transitions(const StateSheet& sheet) {
+    std::vector<DeadTransition> dead;
+    const std::vector<const Transition*> transitions = in_order(sheet);
+    for (std::size_t i = 0; i < transitions.size(); ++i) {
+        if (contradicts(*transitions[i])) {
+            dead.push_back({transitions[i], nullptr});
             continue;
         }
-        const auto before = std::find_if(
-            ways.begin(), ways.begin() + static_cast<std::ptrdiff_t>(i), [&](const Way* first) {
-                return !contradicts(*first) && stands_before(*first, *ways[i]);
-            });
-        if (before != ways.begin() + static_cast<std::ptrdiff_t>(i))
-            dead.push_back({ways[i], *before});
+        const auto before =
+            std::find_if(transitions.begin(), transitions.begin() + static_cast<std::ptrdiff_t>(i),
+                         [&](const Transition* first) {
+                             return !contradicts(*first) && stands_before(*first, *transitions[i]);
+                         });
+        if (before != transitions.begin() + static_cast<std::ptrdiff_t>(i))
+            dead.push_back({transitions[i], *before});
     }
     return dead;
 }
@@ -58,10 +61,11 @@ std::vector<DeadWay> dead_ways(const StateSheet& sheet) {
 Leads::Leads(const StateSheet& sheet) {
     for (std::size_t s = 0; s < sheet.states.size(); ++s)
         places_.emplace(sheet.states[s].name, static_cast<int>(s));
-    const std::vector<DeadWay> dead = dead_ways(sheet);
-    for (const Way& way : sheet.ways)
-        if (std::ranges::none_of(dead, [&](const DeadWay& d) { return d.way == &way; }))
-            to_[way.from].insert(way.to);
+    const std::vector<DeadTransition> dead = dead_transitions(sheet);
+    for (const Transition& transition : sheet.transitions)
+        if (std::ranges::none_of(
+                dead, [&](const DeadTransition& d) { return d.transition == &transition; }))
+            to_[transition.from].insert(transition.to);
 }
 
 std::set<std::string> Leads::reached(const std::string& start) const {

@@ -13,16 +13,16 @@ namespace mellow {
 
 /// The ways of a sheet in the order in which they are looked at: higher priority first, then those
 /// from a state itself before those from any, then as the sheet has them.
-std::vector<const Way*> ways_in_order(const StateSheet& sheet);
+std::vector<const Transition*> in_order(const StateSheet& sheet);
 
 /// A way that is never taken.
-struct DeadWay {
-    const Way* way = nullptr;
-    const Way* in_front =
+struct DeadTransition {
+    const Transition* transition = nullptr;
+    const Transition* in_front =
         nullptr;  ///< is taken whenever it could be; nullptr: it asks for a flag and its opposite
 };
 /// Those of a sheet whose conditions cannot hold, or hold only when an earlier one is taken.
-std::vector<DeadWay> dead_ways(const StateSheet& sheet);
+std::vector<DeadTransition> dead_transitions(const StateSheet& sheet);
 
 /// Which states the ways of a sheet lead to, each way looked at once; ways that are never taken
 /// lead nowhere.

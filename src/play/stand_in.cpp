@@ -50,7 +50,7 @@ struct StandIn::Parts {
     std::vector<PlayedMotion> clips;
     std::vector<std::size_t> clip_of;  ///< of each state
     std::vector<std::string> idle_cues;
-    std::vector<const Way*> ways;  ///< in the order in which they are looked at
+    std::vector<const Transition*> transitions;  ///< in the order in which they are looked at
     std::vector<std::string> names;
     std::vector<int> order;
     std::map<std::string, bool> flags;
@@ -87,30 +87,30 @@ struct StandIn::Parts {
         if (p.blend <= 0) playing.erase(playing.begin(), playing.end() - 1);
     }
 
-    bool holds(const Way& way) const {
-        return std::all_of(way.when.begin(), way.when.end(),
+    bool holds(const Transition& transition) const {
+        return std::all_of(transition.when.begin(), transition.when.end(),
                            [&](const auto& flag) { return flags.at(flag.first) == flag.second; });
     }
 
-    bool starts_at(const Way& way) const {
-        return way.from == "*" || way.from == state(playing.back()).name;
+    bool starts_at(const Transition& transition) const {
+        return transition.from == "*" || transition.from == state(playing.back()).name;
     }
 
     /// Takes the first way that is open. At the end of a clip all are looked at, else those that do
     /// not wait for it.
     bool go(bool at_end) {
-        for (const Way* way : ways) {
-            if (!starts_at(*way) || (way->at_end && !at_end)) continue;
-            if (!way->on.empty() && !pending.contains(way->on)) continue;
-            if (!holds(*way)) continue;
-            const bool same = way->to == state(playing.back()).name;
-            if (same && !way->restart) {
-                if (pending.erase(way->on) > 0)
-                    step.unheard.push_back(way->on);  // it plays already
+        for (const Transition* transition : transitions) {
+            if (!starts_at(*transition) || (transition->at_end && !at_end)) continue;
+            if (!transition->on.empty() && !pending.contains(transition->on)) continue;
+            if (!holds(*transition)) continue;
+            const bool same = transition->to == state(playing.back()).name;
+            if (same && !transition->restart) {
+                if (pending.erase(transition->on) > 0)
+                    step.unheard.push_back(transition->on);  // it plays already
                 continue;
             }
-            pending.erase(way->on);
-            enter(sheet.find(way->to), way->blend, way->shape);
+            pending.erase(transition->on);
+            enter(sheet.find(transition->to), transition->blend, transition->shape);
             step.began = true;
             return true;
         }
@@ -131,14 +131,14 @@ struct StandIn::Parts {
         const double before = p.second, left = until_end(p);
         const bool ends = dt >= left - kSameTime_s;
         p.second = !ends ? before + p.speed * dt : p.speed > 0 ? clip.seconds() : 0;
-        const Transform way = joined(undone(clip.travelled(before)), clip.travelled(p.second));
+        const Transform moved = joined(undone(clip.travelled(before)), clip.travelled(p.second));
         if (&p == &playing.back()) fire(p, before, ends && !p.loops);
         if (ends && !p.loops) p.ended = true;
-        return way;
+        return moved;
     }
 
     /// A loop at its end begins again: what it has travelled goes on from there.
-    void turn_over(Playing& p) {
+    void next_turn(Playing& p) {
         if (!p.loops || p.speed == 0 || until_end(p) > kSameTime_s) return;
         p.second = p.speed > 0 ? 0 : motion(p).seconds();
         ++p.rounds;
@@ -170,16 +170,16 @@ struct StandIn::Parts {
 
     /// All clips go on by wall seconds that end no clip of the last state early.
     void move_all(double dt) {
-        Transform way;
+        Transform moved;
         for (std::size_t i = 0; i < playing.size(); ++i) {
             Playing& p = playing[i];
             const Transform own = i + 1 == playing.size() ? move(p, dt) : move_through(p, dt);
             // Of a step its middle stands for all of it.
-            way = i == 0 ? own : mixed(way, own, p.weight_at(p.blended + dt / 2));
+            moved = i == 0 ? own : mixed(moved, own, p.weight_at(p.blended + dt / 2));
             p.blended += dt;
         }
-        heading += twist_angle(way.r, {0, 1, 0});
-        place = joined(place, way);
+        heading += twist_angle(moved.r, {0, 1, 0});
+        place = joined(place, moved);
         std::size_t below = playing.size();
         while (below > 1 && playing[below - 1].weight() < 1) --below;
         playing.erase(playing.begin(), playing.begin() + static_cast<std::ptrdiff_t>(below - 1));
@@ -187,14 +187,14 @@ struct StandIn::Parts {
 
     /// The same for a clip that fades: over any number of its ends.
     Transform move_through(Playing& p, double dt) {
-        Transform way;
+        Transform moved;
         while (dt > 0 && !p.ended && p.speed != 0) {
             const double now = std::min(dt, until_end(p));
-            way = joined(way, move(p, now));
-            turn_over(p);
+            moved = joined(moved, move(p, now));
+            next_turn(p);
             dt -= now;
         }
-        return way;
+        return moved;
     }
 
     void pose() {
@@ -225,16 +225,17 @@ struct StandIn::Parts {
             dt -= now;
             Playing& last = playing.back();
             if (last.ended || until_end(last) <= kSameTime_s)
-                if (!go(true)) turn_over(last);
+                if (!go(true)) next_turn(last);
             if (playing.back().ended && until_end(playing.back()) > dt) {
                 if (dt > 0) move_all(dt);
                 break;
             }
         }
         for (auto at = pending.begin(); at != pending.end();) {
-            const bool heard = std::any_of(ways.begin(), ways.end(), [&](const Way* way) {
-                return way->on == *at && starts_at(*way);
-            });
+            const bool heard = std::any_of(
+                transitions.begin(), transitions.end(), [&](const Transition* transition) {
+                    return transition->on == *at && starts_at(*transition);
+                });
             if (heard) {
                 ++at;
                 continue;
@@ -293,7 +294,7 @@ Result<StandIn> StandIn::make(const Crate& crate, const StateSheet& sheet) {
         for (const Cue& cue : clip.cues)
             if (!used.contains(clip.name))
                 parts->idle_cues.push_back(cue.name + " of " + clip.name);
-    parts->ways = ways_in_order(parts->sheet);
+    parts->transitions = in_order(parts->sheet);
     for (const Node& node : parts->skin.nodes) parts->names.push_back(node.name);
     parts->order = parents_first(parts->skin);
     for (const auto& [flag, value] : sheet.flags) parts->flags[flag] = value;
@@ -312,16 +313,18 @@ Findings StandIn::check() const {
     };
     const Leads leads(p.sheet);
     const auto led_to = [&](const std::string& name) {
-        return std::ranges::any_of(p.sheet.ways, [&](const Way& way) { return way.to == name; });
+        return std::ranges::any_of(p.sheet.transitions, [&](const Transition& transition) {
+            return transition.to == name;
+        });
     };
-    for (const DeadWay& dead : dead_ways(p.sheet))
-        add(Code::kWayShadowed, dead.way->where,
+    for (const DeadTransition& dead : dead_transitions(p.sheet))
+        add(Code::kWayShadowed, dead.transition->where,
             dead.in_front == nullptr
                 ? fmt::format("the way from \"{}\" to \"{}\" asks for a flag and for its opposite",
-                              dead.way->from, dead.way->to)
+                              dead.transition->from, dead.transition->to)
                 : fmt::format("the way from \"{}\" to \"{}\" is never taken: that to \"{}\" ({}) "
                               "stands before it and asks for no more",
-                              dead.way->from, dead.way->to, dead.in_front->to,
+                              dead.transition->from, dead.transition->to, dead.in_front->to,
                               dead.in_front->where.text()),
             "ways that can be taken",
             dead.in_front == nullptr
@@ -355,35 +358,37 @@ Findings StandIn::check() const {
                 fmt::format("loop = true and travel = [{}] in the recipe; or loop = false here",
                             climbs ? "\"height\"" : "\"ground\", \"heading\""));
     }
-    for (const Way& way : p.sheet.ways) {
-        if (way.when.empty() && way.on.empty() && !way.at_end)
-            add(Code::kWayOpen, way.where,
-                fmt::format("nothing holds back the way from \"{}\" to \"{}\"", way.from, way.to),
+    for (const Transition& transition : p.sheet.transitions) {
+        if (transition.when.empty() && transition.on.empty() && !transition.at_end)
+            add(Code::kWayOpen, transition.where,
+                fmt::format("nothing holds back the way from \"{}\" to \"{}\"", transition.from,
+                            transition.to),
                 "when, on or at_end", "at_end = true");
-        for (const int place : leads.states({way.from, way.to})) {
+        for (const int place : leads.states({transition.from, transition.to})) {
             const auto s = at(place);
             const State& state = p.sheet.states[s];
             const double speed = std::abs(p.speed_of(static_cast<int>(s)));
             const double lasts = p.clips[p.clip_of[s]].seconds() / std::max(speed, 1e-9);
-            if (!p.loops(static_cast<int>(s)) && lasts > 0 && way.blend > lasts)
-                add(Code::kBlendLong, way.where,
-                    fmt::format("a blend of {:g} s with \"{}\", which lasts {:.3g} s", way.blend,
-                                state.name, lasts),
+            if (!p.loops(static_cast<int>(s)) && lasts > 0 && transition.blend > lasts)
+                add(Code::kBlendLong, transition.where,
+                    fmt::format("a blend of {:g} s with \"{}\", which lasts {:.3g} s",
+                                transition.blend, state.name, lasts),
                     "a blend no longer than its clips", "a shorter blend");
         }
     }
     const auto asked = [&](const auto& asks) {
-        return std::any_of(p.sheet.ways.begin(), p.sheet.ways.end(), asks);
+        return std::any_of(p.sheet.transitions.begin(), p.sheet.transitions.end(), asks);
     };
     std::vector<std::string> idle;
     for (const auto& [flag, first] : p.sheet.flags)
-        if (!asked([&name = flag](const Way& way) {
-                return std::any_of(way.when.begin(), way.when.end(),
+        if (!asked([&name = flag](const Transition& transition) {
+                return std::any_of(transition.when.begin(), transition.when.end(),
                                    [&](const auto& when) { return when.first == name; });
             }))
             idle.push_back(flag);
     for (const std::string& signal : p.sheet.signals)
-        if (!asked([&](const Way& way) { return way.on == signal; })) idle.push_back(signal);
+        if (!asked([&](const Transition& transition) { return transition.on == signal; }))
+            idle.push_back(signal);
     if (!idle.empty())
         out.push_back({Code::kLeftOut, Severity::kNote, Place::in(p.sheet.file),
                        "no way asks for " + name_list(idle), "a way with when or on",

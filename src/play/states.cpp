@@ -37,7 +37,7 @@ class SheetReader {
                     sheet_.flags.emplace_back(name, t.flag(name, false));
             }
         names();
-        const auto states = top_.tables("state"), ways = top_.tables("way");
+        const auto states = top_.tables("state"), transitions = top_.tables("way");
         for (std::size_t i = 0; i < states.size(); ++i) {
             TomlTable t = top_.within(*states[i], fmt::format("state {}", i + 1));
             state(t);
@@ -45,9 +45,9 @@ class SheetReader {
         if (states.empty() && !top_.failed({"state"}))
             top_.fail(Code::kKeyMissing, "state", "no state", "[[state]] with name and clip",
                       "[[state]]");
-        for (std::size_t i = 0; i < ways.size(); ++i) {
-            TomlTable t = top_.within(*ways[i], fmt::format("way {}", i + 1));
-            way(t);
+        for (std::size_t i = 0; i < transitions.size(); ++i) {
+            TomlTable t = top_.within(*transitions[i], fmt::format("way {}", i + 1));
+            transition(t);
         }
         if (!top_.failed({"start"}) && !names_.contains(sheet_.start))
             unknown(top_, "start", sheet_.start, "state", state_names());
@@ -93,8 +93,8 @@ class SheetReader {
         sheet_.states.push_back(std::move(out));
     }
 
-    void way(TomlTable& t) {
-        Way out;
+    void transition(TomlTable& t) {
+        Transition out;
         out.where = t.where("");
         out.from = t.text("from");
         out.to = t.text("to");
@@ -130,7 +130,7 @@ class SheetReader {
         out.priority = within(t, "priority", 0, -1e6, 1e6);
         out.restart = t.choice("again", {"ignore", "restart"}, "ignore") == "restart";
         t.close();
-        sheet_.ways.push_back(std::move(out));
+        sheet_.transitions.push_back(std::move(out));
     }
 
     TomlTable& top_;

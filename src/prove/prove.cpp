@@ -42,8 +42,8 @@ std::vector<JointPair> pair_joints(const Take& take, const SkinProof::Parts& par
         return joint < 0 || (root_made && joint == 0) ? kNone : own[at(joint)].node;
     };
     const auto driver = [&](int joint) -> std::string {
-        const bool told = !driven_by.empty() && !driven_by[at(joint)].empty();
-        return told ? driven_by[at(joint)] : "keys";
+        const bool has_rule = !driven_by.empty() && !driven_by[at(joint)].empty();
+        return has_rule ? driven_by[at(joint)] : "keys";
     };
     std::map<std::string, int> kinds;
     for (int j = 0; j < take.skeleton.size(); ++j)

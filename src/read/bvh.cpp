@@ -285,7 +285,7 @@ class BvhReader {
         double weight = 0;
         for (const Channel& channel : scene.timelines[0].channels) {
             if (channel.path != Path::kTranslation) continue;
-            const Vec3 offset = told(channel.node);
+            const Vec3 offset = offset_of(channel.node);
             const double square = dot(offset, offset);
             if (square == 0) continue;
             const std::span<const double> p = channel.curve.values.doubles();
@@ -319,7 +319,7 @@ class BvhReader {
                  edit_lines(edits) + ", if it is not so", edits});
         if (!added) return;
         for (Channel& channel : scene.timelines[0].channels) {
-            const Vec3 offset = told(channel.node);
+            const Vec3 offset = offset_of(channel.node);
             if (channel.path != Path::kTranslation || dot(offset, offset) == 0) continue;
             std::vector<double>& p = channel.curve.values.edit();
             for (std::size_t i = 0; i + 2 < p.size(); i += 3)
@@ -329,7 +329,7 @@ class BvhReader {
 
     /// OFFSET of a joint along the axes that it has position channels for; 0 along the others,
     /// which keep theirs in both meanings.
-    Vec3 told(int node) const {
+    Vec3 offset_of(int node) const {
         bool has[3] = {false, false, false};
         for (const BvhChannel& c : channels_)
             if (c.node == node && c.kind < BvhChannel::kTurnX) has[c.kind] = true;

@@ -35,8 +35,8 @@ bool leaves(const std::filesystem::path& folder, const std::filesystem::path& pa
     const auto real =
         std::filesystem::weakly_canonical(std::filesystem::absolute(path, error), error);
     if (error) return false;  // opening it says why
-    const std::filesystem::path way = real.lexically_relative(home);
-    return way.empty() || *way.begin() == "..";
+    const std::filesystem::path inside = real.lexically_relative(home);
+    return inside.empty() || *inside.begin() == "..";
 }
 
 Finding unreadable(const std::filesystem::path& path, Code code, std::string found) {

@@ -192,11 +192,11 @@ void read_cameras(TomlTable& top, Recipe& recipe) {
         if (std::abs(dot(direction(camera.aim), direction(camera.up))) > 0.5 &&
             !t.failed({"aim", "up"}))
             t.fail(Code::kValueBad, "up", "the same line as aim", "two different lines");
-        const std::vector<std::string> ways{"vertical", "horizontal"};
-        camera.horizontal = t.choice("fov", ways, "vertical") == "horizontal";
+        const std::vector<std::string> sides{"vertical", "horizontal"};
+        camera.horizontal = t.choice("fov", sides, "vertical") == "horizontal";
         camera.scalar = t.text("scalar", "");
         t.needs("scalar_is", "scalar");
-        camera.scalar_horizontal = t.choice("scalar_is", ways, "vertical") == "horizontal";
+        camera.scalar_horizontal = t.choice("scalar_is", sides, "vertical") == "horizontal";
         if (t.has("aspect")) camera.aspect = read_within(t, "aspect", {}, 0.1, 10);
         t.knows({"aspect"});
         t.close();

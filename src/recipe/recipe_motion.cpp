@@ -35,10 +35,10 @@ RecipePlane read_plane(TomlTable& t) {
     Vec3 faces;
     if (t.has("at")) (void)read_steps(t, "at", out.plane.at);
     // Where that is told already it is the mistake.
-    const bool told = t.has("faces") && read_steps(t, "faces", faces);
+    const bool given = t.has("faces") && read_steps(t, "faces", faces);
     if (const double far = length(faces); far > 0)
         out.plane.faces = faces * (1 / far);
-    else if (!told && !t.failed({"faces"}) && !t.mistyped("faces"))
+    else if (!given && !t.failed({"faces"}) && !t.mistyped("faces"))
         t.fail(t.has("faces") ? Code::kValueBad : Code::kKeyMissing, "faces",
                t.has("faces") ? "no way at all" : "no faces",
                "the side of the plane on which joints may be", "faces = { ahead = -1 }");

@@ -37,7 +37,7 @@ void read_frames(TomlTable& t, double& first, double& last) {
 ShakeLayer read_shake(TomlTable& t) {
     ShakeLayer layer;
     layer.degrees = read_vector(t, "degrees");
-    layer.way = read_vector(t, "shift");
+    layer.offset = read_vector(t, "shift");
     layer.frequency = read_within(t, "frequency", {}, 1e-3, 1e3);
     if (!t.has("seeds")) return layer;
     const std::vector<double> seeds = t.numbers("seeds");
@@ -143,7 +143,7 @@ RecipeArrangement read_arrangement(TomlTable& t) {
     RecipeArrangement out;
     out.arrangement.name = t.text("name");
     out.text = t.canonical();
-    out.arrangement.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "smooth"
+    out.arrangement.blend = t.choice("blend_shape", {"smooth", "linear"}, "smooth") == "smooth"
                                 ? CurveShape::kSmooth
                                 : CurveShape::kLinear;
     out.arrangement.gaps_rest = t.choice("gaps", {"hold", "rest"}, "hold") == "rest";

@@ -157,7 +157,7 @@ RecipePart read_part(TomlTable& t, bool over) {
     read_shaping_keys(t, part.shaping);
     if (!over) part.overlap = read_span(t, "overlap", "overlap_seconds", 0);
     if (!over)
-        part.blend = t.choice("blend", {"smooth", "linear"}, "smooth") == "linear"
+        part.blend = t.choice("blend_shape", {"smooth", "linear"}, "smooth") == "linear"
                          ? CurveShape::kLinear
                          : CurveShape::kSmooth;
     read_keep(t, part.align);
@@ -223,7 +223,7 @@ void read_parts(TomlTable& t, RecipeClip& clip) {
                     part.idle(key, "nothing comes before the first part", "take it out");
         }
         if (!over && !read.overlap.any())
-            part.idle("blend", "parts do not overlap", "overlap = 4   # frames, beside it");
+            part.idle("blend_shape", "parts do not overlap", "overlap = 4   # frames, beside it");
         if (!part.has("carry")) {
             const std::string joint = read.align.joint;
             read.align = clip.align;

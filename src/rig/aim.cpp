@@ -44,11 +44,12 @@ MELLOW_KERNEL void aim_kernel(const BoundAim& r, const AimRows& rows, const doub
     for (int f = 0; f < kF; ++f) {
         const Affine parent = load(rows.parent, f), back = inverse(parent);
         const Quat keyed = load(turns(rows.local), f);
-        const Vec3 world_way = origin(rows.source, f) - apply(parent, place_of(rows.local, f));
-        const double world_far = length(world_way);
-        const Vec3 way = apply_linear(back, world_way);
-        const double far = length(way);
-        const Vec3 u = way * (1 / (far > 1e-300 ? far : 1.0));
+        const Vec3 world_direction =
+            origin(rows.source, f) - apply(parent, place_of(rows.local, f));
+        const double world_far = length(world_direction);
+        const Vec3 direction = apply_linear(back, world_direction);
+        const double far = length(direction);
+        const Vec3 u = direction * (1 / (far > 1e-300 ? far : 1.0));
         const Vec3 up = apply_linear(back, load3(ups, f));
         const Vec3 across = up - dot(up, u) * u;
         // Where the aim runs along up, what the rest pose has up decides.

@@ -112,8 +112,8 @@ Fixed<Vec3> spread_along(const Fixed<Vec3>& controls, const Fixed<double>& lengt
         } else {
             u = spline.at_distance(u, places.back(), l);
             // On the curve to rounding; exactly its length away.
-            const Vec3 way = spline.at(u) - places.back();
-            places.push_back(places.back() + (l / std::max(length(way), 1e-300)) * way);
+            const Vec3 ahead = spline.at(u) - places.back();
+            places.push_back(places.back() + (l / std::max(length(ahead), 1e-300)) * ahead);
         }
     }
     return places;

@@ -3,14 +3,14 @@
 #include <algorithm>
 
 #include "base/kernel.h"
-#include "base/turn_over.h"
+#include "base/transpose.h"
 #include "model/lanes.h"
 
 namespace mellow {
 namespace {
 
 /// Sixteen keys in a row, turned from [key][number] to [number][lane].
-MELLOW_KERNEL void turn_over_kernel(const float* values, int width, double* rows) {
+MELLOW_KERNEL void transpose_kernel(const float* values, int width, double* rows) {
     // Hundreds of curves take turns: the next tile's keys are asked for one tile ahead.
     for (int line = 0; line < width * kF; line += 16)
         __builtin_prefetch(values + width * kF + line);
@@ -31,7 +31,7 @@ MELLOW_KERNEL void turn_over_kernel(const float* values, int width, double* rows
         widen(a, rows + f), widen(b, rows + kF + f), widen(c, rows + 2 * kF + f);
     }
 }
-MELLOW_KERNEL void turn_over_kernel(const double* values, int width, double* rows) {
+MELLOW_KERNEL void transpose_kernel(const double* values, int width, double* rows) {
     for (int c = 0; c < width; ++c)
         for (int f = 0; f < kF; ++f) rows[c * kF + f] = values[f * width + c];
 }
@@ -83,7 +83,7 @@ void sample_piece(const Number* values, const Curve& curve, std::size_t first, s
     const auto whole = static_cast<std::size_t>(curve.width);
     const std::size_t stride = cubic ? 3 * whole : whole, middle = (cubic ? whole : 0) + first;
     if (plan.in_a_row && !cubic && (whole == 3 || whole == 4) && width == whole) {
-        turn_over_kernel(values + plan.key[0] * stride, static_cast<int>(width), rows);
+        transpose_kernel(values + plan.key[0] * stride, static_cast<int>(width), rows);
     } else {
         gather(values, stride, middle, width, plan.key, rows);
         if (!plan.on_keys && curve.interpolation != Interpolation::kStep) {

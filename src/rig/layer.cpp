@@ -38,7 +38,7 @@ Change change_at(const ShakeLayer& shake, double seconds, double weight) {
     const Vec3 n{noise(0), noise(1), noise(2)};
     const Vec3 turn = n * shake.degrees;
     // One turn about one axis: small angles about X, Y and Z together.
-    return {n * shake.way, from_axis_angle(normalized(turn, {1, 0, 0}), radians(length(turn)))};
+    return {n * shake.offset, from_axis_angle(normalized(turn, {1, 0, 0}), radians(length(turn)))};
 }
 
 // What a layer of each kind writes.
@@ -47,7 +47,8 @@ int parts_of(const OffsetLayer& offset) {
 }
 int parts_of(const ReplaceLayer&) { return kPosition | kOrientation | kScale; }
 int parts_of(const ShakeLayer& shake) {
-    return (length(shake.way) > 0 ? kPosition : 0) | (length(shake.degrees) > 0 ? kOrientation : 0);
+    return (length(shake.offset) > 0 ? kPosition : 0) |
+           (length(shake.degrees) > 0 ? kOrientation : 0);
 }
 int parts_of(const SmoothLayer&) { return 0; }
 
@@ -63,7 +64,7 @@ void convert(ShakeLayer& shake, const Conversion& c) {
     for (std::size_t i = 0; i < 3; ++i)
         shake.seeds[i] = old[static_cast<std::size_t>(std::lround(std::abs(to[i]))) - 1];
     shake.degrees = c.turning_axis(shake.degrees);
-    shake.way = c.point(shake.way);
+    shake.offset = c.point(shake.offset);
 }
 void convert(ReplaceLayer&, const Conversion&) {}
 void convert(SmoothLayer&, const Conversion&) {}
@@ -151,8 +152,8 @@ Result<BoundLayer> bind(const Layer& layer, int index, std::vector<int> nodes, B
     if (const auto* shake = std::get_if<ShakeLayer>(&layer.body)) {
         const auto& s = shake->seeds;
         const auto alike = [&](std::size_t a, std::size_t b) {
-            const Vec3 way = shake->way, turn = shake->degrees;
-            const bool moves[] = {way.x != 0, way.y != 0, way.z != 0};
+            const Vec3 offset = shake->offset, turn = shake->degrees;
+            const bool moves[] = {offset.x != 0, offset.y != 0, offset.z != 0};
             const bool turns[] = {turn.x != 0, turn.y != 0, turn.z != 0};
             const auto shakes = [&](std::size_t i) { return moves[i] || turns[i]; };
             return s[a] == s[b] && shakes(a) && shakes(b);

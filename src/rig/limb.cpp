@@ -47,9 +47,9 @@ MELLOW_KERNEL void measure_kernel(const BoundLimb& r, const LimbRows& rows, Bend
     for (int f = 0; f < kF; ++f) {
         const Affine back = inverse(load(rows.parent, f));
         const Vec3 start = place_of(rows.start, f);
-        const Vec3 way = apply(back, origin(rows.goal, f)) - start;
-        bend.far[f] = length(way);
-        store3(bend.to_goal, f, normalized(way, r.bone));
+        const Vec3 to_goal = apply(back, origin(rows.goal, f)) - start;
+        bend.far[f] = length(to_goal);
+        store3(bend.to_goal, f, normalized(to_goal, r.bone));
         store3(bend.to_pole, f, apply(back, origin(rows.pole, f)) - start);
         const Vec3 s1 = size_of(rows.start, f), s2 = size_of(rows.mid, f);
         bend.first[f] = length(s1 * place_of(rows.mid, f));

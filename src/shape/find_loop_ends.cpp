@@ -14,7 +14,7 @@ namespace {
 /// Poses of one sample as one sees them, relative to the way of the hips; and that way.
 struct Frame {
     std::vector<Transform> poses;
-    Transform way;
+    Transform frame;
 };
 
 class LoopFinder {
@@ -96,8 +96,8 @@ class LoopFinder {
 
     Frame frame(int sample) const {
         Frame out;
-        out.way = ground_frame_of(hips_world(sample), rest_, rest_turn_, true, true, false);
-        const Transform off = back(out.way);
+        out.frame = ground_frame_of(hips_world(sample), rest_, rest_turn_, true, true, false);
+        const Transform off = back(out.frame);
         for (int j = 0; j < skeleton_.size(); ++j) {
             const Transform local = local_at(clip_.joints[at(j)], sample);
             const int up = skeleton_[j].parent;
@@ -125,8 +125,8 @@ class LoopFinder {
             end.spin_rad_s = std::max(
                 end.spin_rad_s, angle_between(conjugate(a.r) * b.r, conjugate(c.r) * d.r) * rate);
         }
-        const Transform step = after(back(first.way), second.way),
-                        later = after(back(before.way), now.way);
+        const Transform step = after(back(first.frame), second.frame),
+                        later = after(back(before.frame), now.frame);
         end.speed_m_s = std::max(end.speed_m_s, length(later.t - step.t) * rate);
         end.spin_rad_s = std::max(end.spin_rad_s, angle_between(step.r, later.r) * rate);
         end.score = score_of(end);

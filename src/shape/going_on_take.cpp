@@ -11,13 +11,13 @@ namespace {
 
 class GoingOnMotion final : public Take::Motion {
   public:
-    GoingOnMotion(const ShapedTake& shaped, double more, const LoopRepair& way, RootKind root)
+    GoingOnMotion(const ShapedTake& shaped, double more, const LoopRepair& repair, RootKind root)
         : inner_(shaped.take),
           end_(shaped.seconds),
           more_(more),
           top_(top_joints(inner_.skeleton, root)) {
-        const Align frame{way.hips, way.ground, way.heading, false};
-        if (!way.ground && !way.heading) return;
+        const Align frame{repair.hips, repair.ground, repair.heading, false};
+        if (!repair.ground && !repair.heading) return;
         last_ = ground_frame(inner_, frame, end_);
         const Transform before = ground_frame(inner_, frame, std::max(0.0, end_ - more_));
         step_ = after(back(before), last_);
@@ -67,8 +67,8 @@ class GoingOnMotion final : public Take::Motion {
 
 }  // namespace
 
-ShapedTake go_on(const ShapedTake& shaped, double more, const LoopRepair& way, RootKind root) {
-    auto motion = std::make_shared<GoingOnMotion>(shaped, more, way, root);
+ShapedTake go_on(const ShapedTake& shaped, double more, const LoopRepair& repair, RootKind root) {
+    auto motion = std::make_shared<GoingOnMotion>(shaped, more, repair, root);
     return {moved_by(shaped.take, std::move(motion)), shaped.seconds + more};
 }
 

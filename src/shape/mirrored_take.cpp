@@ -19,7 +19,7 @@ Quat mirrored(Quat q) { return {q.x, -q.y, -q.z, q.w}; }
 ///   turn  = before * mirrored(partner's) * behind
 ///   place = base + before * mirrored(partner's - from_place + partner's turn * (size * lever))
 ///   size  = size_of_rest * (each way of the partner's axes as much as it lies along the own one)
-struct Way {
+struct Mirroring {
     int from = 0;
     Quat before, behind;
     Vec3 base, from_place, lever;
@@ -27,10 +27,10 @@ struct Way {
     bool levered = false;
 };
 
-MELLOW_KERNEL void mirror_kernel(LocalRows from, const Way& way, LocalRowsOut own) {
-    const Quat before = way.before, behind = way.behind;
-    const Vec3 base = way.base, partner = way.from_place;
-    const Affine sizes = way.sizes;
+MELLOW_KERNEL void mirror_kernel(LocalRows from, const Mirroring& mirroring, LocalRowsOut own) {
+    const Quat before = mirroring.before, behind = mirroring.behind;
+    const Vec3 base = mirroring.base, partner = mirroring.from_place;
+    const Affine sizes = mirroring.sizes;
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
         const Vec3 t = place_of(from, f) - partner;
@@ -42,9 +42,9 @@ MELLOW_KERNEL void mirror_kernel(LocalRows from, const Way& way, LocalRowsOut ow
 }
 
 /// What moves freely and is not its own image turns about the place that is the image of its own.
-MELLOW_KERNEL void lever_kernel(LocalRows from, const Way& way, LocalRowsOut own) {
-    const Quat before = way.before;
-    const Vec3 lever = way.lever;
+MELLOW_KERNEL void lever_kernel(LocalRows from, const Mirroring& mirroring, LocalRowsOut own) {
+    const Quat before = mirroring.before;
+    const Vec3 lever = mirroring.lever;
 #pragma GCC ivdep
     for (int f = 0; f < kF; ++f) {
         const Vec3 t = rotate(load(turns(from), f), size_of(from, f) * lever);
@@ -54,8 +54,8 @@ MELLOW_KERNEL void lever_kernel(LocalRows from, const Way& way, LocalRowsOut own
 
 class MirroredMotion final : public Take::Motion {
   public:
-    MirroredMotion(const Take& inner, std::vector<Way> ways, std::vector<int> scalars)
-        : inner_(inner), ways_(std::move(ways)), scalars_(std::move(scalars)) {}
+    MirroredMotion(const Take& inner, std::vector<Mirroring> mirrorings, std::vector<int> scalars)
+        : inner_(inner), mirrorings_(std::move(mirrorings)), scalars_(std::move(scalars)) {}
 
     JointTile make_tile() const override { return tile_made_of(inner_); }
 
@@ -65,16 +65,16 @@ class MirroredMotion final : public Take::Motion {
         const JointTile& inner = work.inner.evaluate(inner_, seconds, Take::Want::kLocals);
         for (std::size_t i = 0; i < scalars_.size(); ++i)
             tile.show_scalar(static_cast<int>(i), inner.scalar(scalars_[i]));
-        for (std::size_t j = 0; j < ways_.size(); ++j) {
-            const Way& way = ways_[j];
-            const LocalRows from = local_rows(inner, way.from);
+        for (std::size_t j = 0; j < mirrorings_.size(); ++j) {
+            const Mirroring& mirroring = mirrorings_[j];
+            const LocalRows from = local_rows(inner, mirroring.from);
             const LocalRowsOut own{tile.own_local(static_cast<int>(j))};
             tile.no_shear(static_cast<int>(j));
-            mirror_kernel(from, way, own);
-            if (way.levered) lever_kernel(from, way, own);
+            mirror_kernel(from, mirroring, own);
+            if (mirroring.levered) lever_kernel(from, mirroring, own);
         }
         if (want == Take::Want::kLocals) return;
-        for (std::size_t j = 0; j < ways_.size(); ++j)
+        for (std::size_t j = 0; j < mirrorings_.size(); ++j)
             work.rows[j] = tile.own_world(static_cast<int>(j));
         for (int f = 0; f < kTileFrames; ++f) {
             put_worlds(inner_.skeleton, tile, f, work.rows);
@@ -89,7 +89,7 @@ class MirroredMotion final : public Take::Motion {
 
   private:
     const Take inner_;
-    const std::vector<Way> ways_;
+    const std::vector<Mirroring> mirrorings_;
     const std::vector<int> scalars_;
 };
 
@@ -243,7 +243,7 @@ Mirrored mirror(const Take& take, const MirrorPairs& pairs, RootKind root) {
             own_image[at(j)] = reflection(one.normal, one.point), prop[at(j)] = true;
     Mirrored out;
     std::vector<Quat> change;  // from the partner's image to the joint's own axes
-    std::vector<Way> ways;
+    std::vector<Mirroring> mirrorings;
     const auto unscaled = [](const Affine& m) {
         return to_affine({m.o, rotation_of(m), {1, 1, 1}});
     };
@@ -257,13 +257,13 @@ Mirrored mirror(const Take& take, const MirrorPairs& pairs, RootKind root) {
             prop[at(j)] ? behind_mirror(inverse(partner) * own_image[at(j)] * unscaled(rest[at(j)]))
                         : normalized(conjugate(mirrored(rotation_of(rest[at(from)]))) *
                                      rotation_of(rest[at(j)])));
-        Way way;
-        way.from = from;
-        way.before = up < 0 ? Quat{} : conjugate(change[at(up)]);
-        way.behind = change.back();
-        way.sizes = size_change(to_affine({{}, way.behind, {1, 1, 1}}), skeleton[j].rest.s,
-                                skeleton[from].rest.s);
-        way.base = skeleton[j].rest.t, way.from_place = skeleton[from].rest.t;
+        Mirroring mirroring;
+        mirroring.from = from;
+        mirroring.before = up < 0 ? Quat{} : conjugate(change[at(up)]);
+        mirroring.behind = change.back();
+        mirroring.sizes = size_change(to_affine({{}, mirroring.behind, {1, 1, 1}}),
+                                      skeleton[j].rest.s, skeleton[from].rest.s);
+        mirroring.base = skeleton[j].rest.t, mirroring.from_place = skeleton[from].rest.t;
         const bool free = up < 0 || (root != RootKind::kFigure && up == 0) || prop[at(j)];
         const double off = length(rest[at(j)].o - apply(image, rest[at(from)].o));
         if (free && (prop[at(j)] || off > 1e-9)) {
@@ -271,15 +271,16 @@ Mirrored mirror(const Take& take, const MirrorPairs& pairs, RootKind root) {
             const Affine before = up < 0 ? image
                                          : inverse(unscaled(rest[at(up)])) * own_image[at(up)] *
                                                unscaled(rest[at(up_from)]);
-            way.base = before.o, way.from_place = {}, way.lever = behind.o, way.levered = true;
+            mirroring.base = before.o, mirroring.from_place = {}, mirroring.lever = behind.o,
+            mirroring.levered = true;
         } else if (off > out.asymmetry_m) {
             out.asymmetry_m = off, out.asymmetric = skeleton[j].name;
         }
-        out.bones.push_back(!way.levered);
-        ways.push_back(way);
+        out.bones.push_back(!mirroring.levered);
+        mirrorings.push_back(mirroring);
     }
-    out.take =
-        moved_by(take, std::make_shared<MirroredMotion>(take, std::move(ways), pairs.scalars));
+    out.take = moved_by(
+        take, std::make_shared<MirroredMotion>(take, std::move(mirrorings), pairs.scalars));
     return out;
 }
 

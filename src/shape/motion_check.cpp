@@ -48,7 +48,7 @@ WheelMotion wheel_motion(const std::string& joint, const std::vector<Vec3>& plac
     out.joint = joint;
     std::vector<double> radii;
     for (std::size_t k = 1; k < places.size(); ++k) {
-        const Vec3 way = places[k] - places[k - 1], flat{way.x, 0, way.z};
+        const Vec3 moved = places[k] - places[k - 1], flat{moved.x, 0, moved.z};
         const double step = length(flat);
         if (step * rate < kRolls_m_s) continue;
         ++out.moving;

@@ -56,9 +56,9 @@ std::vector<double> ways(const GroundPath& path, double rate, const std::vector<
         const bool ends = !path.loops() && (k == 0 || k == path.samples() - 1);
         const Vec3 step = on_ground(path.at(k + 1).place - path.at(k - 1).place);
         if (length(step) * rate / (ends ? 1 : 2) > kSlow_m_s) {
-            const double way = std::atan2(step.x, step.z);
-            before =
-                way + 2 * std::numbers::pi * std::round((before - way) / (2 * std::numbers::pi));
+            const double ahead = std::atan2(step.x, step.z);
+            before = ahead +
+                     2 * std::numbers::pi * std::round((before - ahead) / (2 * std::numbers::pi));
             if (!first) first = k;
         }
         out[at(k)] = before;
@@ -198,9 +198,9 @@ std::vector<double> root_headings(const std::vector<Transform>& roots, const Qua
 void find_parts(const std::vector<Transform>& roots, const std::vector<double>& heading,
                 Travel& travel) {
     for (std::size_t k = 0; k < roots.size(); ++k) {
-        const Vec3 way = roots[k].t - roots[0].t;
-        travel.ground = travel.ground || length(on_ground(way)) > kStays_m;
-        travel.height = travel.height || std::abs(way.y) > kStays_m;
+        const Vec3 moved = roots[k].t - roots[0].t;
+        travel.ground = travel.ground || length(on_ground(moved)) > kStays_m;
+        travel.height = travel.height || std::abs(moved.y) > kStays_m;
         travel.heading = travel.heading || std::abs(heading[k] - heading[0]) > kStays_rad;
     }
 }
