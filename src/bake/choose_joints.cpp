@@ -107,7 +107,9 @@ Result<std::vector<bool>> chosen_nodes(const Scene& scene, const JointChoice& ch
     const auto mark = [&](const NodeMask& mask, const char* where, std::vector<bool>& into,
                           bool value) -> Status {
         MELLOW_TRY(const std::vector<int> nodes, masked_nodes(scene, mask, "", where));
-        for (const int n : nodes) into[at(n)] = value;
+        // What carries a mesh is none: what hangs below a joint, or fits a pattern, may well be.
+        for (const int n : nodes)
+            if (!value || scene.nodes[at(n)].mesh == kNone) into[at(n)] = value;
         return {};
     };
     const bool meshes = std::any_of(scene.nodes.begin(), scene.nodes.end(),

@@ -8,6 +8,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "recipe/clip_names.h"
 
 namespace mellow {
 namespace {
@@ -21,9 +22,7 @@ bool fits_name(const std::string& pattern, std::size_t p, const std::string& nam
                std::optional<int>& id) {
     if (p == pattern.size()) return n == name.size();
     if (pattern[p] != '{') {
-        return n < name.size() &&
-               std::tolower(static_cast<unsigned char>(pattern[p])) ==
-                   std::tolower(static_cast<unsigned char>(name[n])) &&
+        return n < name.size() && pattern[p] == name[n] &&
                fits_name(pattern, p + 1, name, n + 1, id);
     }
     const std::size_t close = pattern.find('}', p);
@@ -125,7 +124,9 @@ void Checker::convention(const CheckedFile& file) {
 }
 
 void Checker::name(const std::string& file, const std::string& whole) {
-    const std::string pattern = report_.alone ? whole.substr(whole.rfind('/') + 1) : whole;
+    const NameRule& rule = target_.names;
+    const std::string pattern =
+        ruled_pattern(report_.alone ? whole.substr(whole.rfind('/') + 1) : whole, rule);
     // Without a manifest, names are only a demand where the target says something of them.
     if (!report_.crate && (whole == Target{}.skin_name || whole == Target{}.clip_name ||
                            whole == Target{}.library_name))
@@ -135,7 +136,6 @@ void Checker::name(const std::string& file, const std::string& whole) {
     const bool fits = fits_name(pattern, 0, stem, 0, id);
     demand("file-name", file, pattern, stem, fits,
            "a recipe that packs for this target names them so");
-    const NameRule& rule = target_.names;
     const bool sound = std::all_of(stem.begin(), stem.end(), [&](char c) {
         const auto u = static_cast<unsigned char>(c);
         if (c == '/') return true;

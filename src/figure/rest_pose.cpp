@@ -47,7 +47,8 @@ Result<Skeleton> resting(const Figure& figure, const Recipe& recipe, const Targe
     JointTile tile = take.make_tile();
     take.evaluate(std::array{second}, Take::Want::kLocals, tile);
     std::vector<Joint> joints = figure.skeleton().joints();
-    for (std::size_t j = 0; j < joints.size(); ++j) {
+    // A root above the hips is where the figure stands, not how: it rests where it always does.
+    for (std::size_t j = figure.root() == RootKind::kFigure ? 0 : 1; j < joints.size(); ++j) {
         const Vec3 size = joints[j].rest.s;
         joints[j].rest = load(local_rows(tile, static_cast<int>(j)), 0);
         joints[j].rest.r = normalized(joints[j].rest.r);

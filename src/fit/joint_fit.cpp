@@ -200,6 +200,9 @@ class JointFitter {
     JointFit fit_;
 };
 
+/// Rounding of single precision leaves as much.
+constexpr double kNoShear = 1e-5;
+
 /// World matrices of all joints of a clip at one sample.
 void worlds_at(const Clip& clip, const Skeleton& skeleton, int sample, std::vector<Affine>& out) {
     out.resize(at(skeleton.size()));
@@ -255,15 +258,26 @@ Clip fit_clip(const Clip& clip, const Skeleton& figure, const JointFit& fit) {
     if (composed.empty()) return out;
     for (const std::size_t j : composed) out.joints[j] = make_tracks(1, clip.samples)[0];
     std::vector<Affine> own, fitted(joints);
+    std::vector<bool> bent(joints);
     for (int k = 0; k < clip.samples; ++k) {
         worlds_at(clip, figure, k, own);
         for (std::size_t j = 0; j < joints; ++j) {
             const Joint& joint = fit.skeleton[static_cast<int>(j)];
-            const Affine above = joint.parent < 0 ? Affine{} : fitted[at(joint.parent)];
-            fitted[j] = fit.from[j] == kNone ? above * to_affine(joint.rest) : own[at(fit.from[j])];
-            if (fit.from[j] == kNone || fit.plain[j]) continue;
-            store(out.joints[j], k, decompose(inverse(above) * fitted[j]).transform);
+            const bool top = joint.parent < 0;
+            const Affine above = top ? Affine{} : fitted[at(joint.parent)];
+            bent[j] = false;
+            if (fit.from[j] == kNone) {
+                fitted[j] = above * to_affine(joint.rest);
+                continue;
+            }
+            fitted[j] = own[at(fit.from[j])];
+            // What hangs on a joint that has lost its shear goes where it was all the same.
+            if (fit.plain[j] && (top || !bent[at(joint.parent)])) continue;
+            const Decomposed local = decompose(inverse(above) * fitted[j]);
+            store(out.joints[j], k, local.transform);
             keep_side(out.joints[j], k);
+            bent[j] = local.shear > kNoShear;
+            if (bent[j]) fitted[j] = above * to_affine(local.transform);
         }
     }
     return out;

@@ -1,6 +1,7 @@
 #include "pack/crate_files.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -8,6 +9,7 @@
 #include <set>
 
 #include "base/at.h"
+#include "base/text.h"
 #include "crate/clip_files.h"
 #include "crate/clip_record.h"
 #include "crate/file_names.h"
@@ -50,14 +52,26 @@ Status can_hold(const Target& target, const Clip& clip) {
     const FormatTraits& format = traits(target.clip_format);
     const bool weights = format.loose_weights || (format.meshes && own_meshes);
     if ((weights || clip.morphs.empty()) && (format.scalars || clip.scalars.empty())) return {};
+    std::vector<std::string> lost, remedies{"format = \"glb\""};
+    if (!weights && !clip.morphs.empty()) {
+        lost.emplace_back("morph weights");
+        remedies.emplace_back("leave morph targets out: [[morphs]] with do = \"drop\"");
+    }
+    if (!format.scalars && !clip.scalars.empty()) {
+        std::vector<std::string> names;
+        for (const ScalarTrack& track : clip.scalars) names.push_back(track.name);
+        lost.push_back("scalars (" + name_list(names) + ")");
+        remedies.emplace_back(
+            "cameras = \"leave-out\" for fields of view, no keep = true for scalars of the rig "
+            "sheet");
+    }
     return Finding{
         Code::kLeftOut,
         Severity::kStop,
         target.where,
-        fmt::format("{} for clips with {}", name(target.clip_format),
-                    clip.scalars.empty() || format.scalars ? "morph weights" : "scalars"),
+        fmt::format("{} for clips with {}", name(target.clip_format), fmt::join(lost, " and ")),
         "a format that holds them: glb, gltf or csv",
-        "format = \"glb\"; or leave morph targets out: [[morphs]] with do = \"drop\""};
+        fmt::format("{}", fmt::join(remedies, "; or "))};
 }
 
 /// Counts the demands that are met and keeps the others.

@@ -5,27 +5,11 @@
 #include <set>
 
 #include "base/text.h"
+#include "recipe/clip_names.h"
 #include "recipe/target_table.h"
 
 namespace mellow {
 namespace {
-
-/// A name under the rule of a target, folders apart.
-std::string ruled(const std::string& name, const NameRule& rule) {
-    std::string out;
-    for (const char c : name) {
-        const auto u = static_cast<unsigned char>(c);
-        if (std::isalnum(u) == 0 && c != '/' && rule.allowed.find(c) == std::string::npos)
-            out += rule.replace;
-        else if (rule.letters == NameRule::Case::kLower)
-            out += static_cast<char>(std::tolower(u));
-        else if (rule.letters == NameRule::Case::kUpper)
-            out += static_cast<char>(std::toupper(u));
-        else
-            out += c;
-    }
-    return out;
-}
 
 /// "30", or "29.97" for a rate that is no whole number.
 std::string rate_word(FrameRate rate) {

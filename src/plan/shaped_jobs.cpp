@@ -110,6 +110,7 @@ Status Jobs::find_loop(ClipJob& job, const FigureMotion& motion) const {
                        fmt::format("{} frames to look for a loop in", frames),
                        fmt::format("at most {}", kMostSearched),
                        "a shorter range"};
+    if (figure_.skeleton().size() == 0) return {};  // its own mistakes are told
     MELLOW_TRY(Rig bound, Rig::bind(*motion.scene, part.what, *motion.sheet));
     const auto rig = std::make_shared<const Rig>(std::move(bound));
     const FrameRate rate = motion.scene->rate;

@@ -174,4 +174,32 @@ std::vector<std::string> matching_files(const fs::path& folder, const std::strin
     return found;
 }
 
+std::string ruled(const std::string& name, const NameRule& rule) {
+    std::string out;
+    for (const char c : name) {
+        const auto u = static_cast<unsigned char>(c);
+        if (std::isalnum(u) == 0 && c != '/' && rule.allowed.find(c) == std::string::npos)
+            out += rule.replace;
+        else if (rule.letters == NameRule::Case::kLower)
+            out += static_cast<char>(std::tolower(u));
+        else if (rule.letters == NameRule::Case::kUpper)
+            out += static_cast<char>(std::toupper(u));
+        else
+            out += c;
+    }
+    return out;
+}
+
+std::string ruled_pattern(const std::string& pattern, const NameRule& rule) {
+    std::string out;
+    for (std::size_t from = 0; from < pattern.size();) {
+        const std::size_t open = std::min(pattern.find('{', from), pattern.size());
+        const std::size_t close = std::min(pattern.find('}', open), pattern.size() - 1) + 1;
+        out += ruled(pattern.substr(from, open - from), rule);
+        if (open < pattern.size()) out += pattern.substr(open, close - open);
+        from = open < pattern.size() ? close : open;
+    }
+    return out;
+}
+
 }  // namespace mellow

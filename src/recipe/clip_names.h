@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "mellow/result.h"
+#include "mellow/target.h"
 
 namespace mellow {
 
@@ -37,6 +38,12 @@ bool sound_name(const std::string& name, bool folders = false);
 std::string file_name(std::string name);
 /// The same for each of several names with / between.
 std::string file_path(const std::string& names);
+
+/// The name of a file as a target's rule for names has it: letters, what is allowed besides, what
+/// stands in place of the rest.
+std::string ruled(const std::string& name, const NameRule& rule);
+/// A pattern of such names, of which the rule changes what stands outside of { and }.
+std::string ruled_pattern(const std::string& pattern, const NameRule& rule);
 
 /// Files below `folder` that fit a pattern, relative to it, sorted: `*` and `?` within a name, `**`
 /// for any folders. What is hidden fits none; endings fit in capitals as well. A pattern without

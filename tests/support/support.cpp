@@ -162,7 +162,7 @@ void expect_schema(const std::string& arguments, const ToolRun& run) {
 
 }  // namespace
 
-ToolRun run_tool(const std::string& arguments, const std::string& before) {
+ToolRun run_tool(const std::string& arguments, const std::string& before, bool judged) {
     const TempFolder folder;
     const std::string command = fmt::format("{} '{}' {} >'{}' 2>'{}'", before, tool(), arguments,
                                             (folder / "out").string(), (folder / "err").string());
@@ -170,7 +170,8 @@ ToolRun run_tool(const std::string& arguments, const std::string& before) {
     ToolRun run{WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status),
                 read_text(folder / "out"), read_text(folder / "err")};
     static const std::regex finding("(^|\\n)(note|warning|stop)\\[([a-z-]+)\\]");
-    for (std::sregex_iterator f(run.err.begin(), run.err.end(), finding), end; f != end; ++f)
+    for (std::sregex_iterator f(run.err.begin(), run.err.end(), finding), end; f != end && !judged;
+         ++f)
         expect_usual((*f)[2], (*f)[3]);
     if (std::regex_search(arguments, std::regex("(^| )--json( |$)"))) expect_schema(arguments, run);
     return run;

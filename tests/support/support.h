@@ -49,8 +49,8 @@ struct ToolRun {
 void expect_usual_severities(const Findings& findings);
 
 /// Runs the built tool, and looks at the severities of what it says. `arguments` go through the
-/// shell; `before` is put in front of the command.
-ToolRun run_tool(const std::string& arguments, const std::string& before = "");
+/// shell; `before` is put in front of the command; `judged`: severities may be others.
+ToolRun run_tool(const std::string& arguments, const std::string& before = "", bool judged = false);
 
 /// All of them as text, a line after each.
 inline std::string text_of(const Findings& findings) {

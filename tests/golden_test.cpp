@@ -1,0 +1,87 @@
+// Everything that the tool prints, writes and draws on made data, held whole: what is in
+// tests/golden was looked at once (its README says by what), and must not change unseen.
+#include <fmt/format.h>
+#include <toml++/toml.h>
+
+#include <cstdlib>
+
+#include "plain_text.h"
+#include "support.h"
+
+namespace mellow::golden_test {
+namespace {
+
+namespace fs = std::filesystem;
+using test::read_text;
+
+fs::path golden() { return fs::path(MELLOW_SOURCE_DIR) / "tests" / "golden"; }
+
+const toml::table& scenes() {
+    static const toml::table all = toml::parse_file((golden() / "scenes.toml").string());
+    return all;
+}
+
+std::vector<std::string> names_of_scenes() {
+    std::vector<std::string> names;
+    for (const auto& [name, scene] : scenes()) names.emplace_back(name.str());
+    return names;
+}
+
+/// A file or all files of a folder, the name of each in front.
+std::string shown(const fs::path& top, const std::string& name) {
+    std::vector<fs::path> files;
+    if (fs::is_directory(top / name)) {
+        for (const auto& entry : fs::recursive_directory_iterator(top / name))
+            if (entry.is_regular_file()) files.push_back(entry.path());
+    } else {
+        files.push_back(top / name);
+    }
+    std::ranges::sort(files);
+    std::string out;
+    for (const fs::path& file : files)
+        out += fmt::format("== {}\n{}", file.lexically_relative(top).generic_string(),
+                           fs::exists(file) ? test::plain_text(file) : "is not there\n");
+    return out;
+}
+
+/// What is there after each of a scene's commands.
+std::string played(const toml::table& scene) {
+    const test::TempFolder folder;
+    if (const auto* data = scene["data"].as_array())
+        for (const auto& name : *data)
+            fs::copy(golden() / "data" / *name.value<std::string>(), folder.path(),
+                     fs::copy_options::recursive);
+    std::string out;
+    for (const auto& node : *scene["run"].as_array()) {
+        const toml::table& run = *node.as_table();
+        const std::string arguments = run["mellow"].value_or("");
+        const auto ran =
+            test::run_tool(arguments, fmt::format("cd '{}' &&", folder.path().string()),
+                           run["judged"].value_or(false));
+        out +=
+            fmt::format("$ mellow {}\nexit code {}\n{}{}", arguments, ran.exit, ran.out, ran.err);
+        if (const auto* files = run["files"].as_array())
+            for (const auto& file : *files) out += shown(folder.path(), *file.value<std::string>());
+    }
+    for (std::size_t at = 0; (at = out.find(folder.path().string(), at)) != out.npos;)
+        out.replace(at, folder.path().string().size(), "FOLDER");
+    return out;
+}
+
+class GoldenTest : public testing::TestWithParam<std::string> {};
+
+TEST_P(GoldenTest, IsAsItWasLookedAt) {
+    const std::string there = played(*scenes()[GetParam()].as_table());
+    const fs::path file = golden() / "expected" / (GetParam() + ".txt");
+    if (std::getenv("MELLOW_GOLDEN_UPDATE") != nullptr) test::write_text(file, there);
+    const std::string wanted = fs::exists(file) ? read_text(file) : std::string();
+    EXPECT_EQ(test::different_lines(wanted, there), "")
+        << "if this is what is meant: MELLOW_GOLDEN_UPDATE=1, look at the difference, say in "
+           "tests/golden/README.md what checked it, and in CHANGELOG.md what changed";
+}
+
+INSTANTIATE_TEST_SUITE_P(Scenes, GoldenTest, testing::ValuesIn(names_of_scenes()),
+                         [](const auto& scene) { return scene.param; });
+
+}  // namespace
+}  // namespace mellow::golden_test
