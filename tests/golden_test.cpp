@@ -49,8 +49,8 @@ std::string played(const toml::table& scene) {
     const test::TempFolder folder;
     if (const auto* data = scene["data"].as_array())
         for (const auto& name : *data)
-            fs::copy(golden() / "data" / *name.value<std::string>(), folder.path(),
-                     fs::copy_options::recursive);
+            fs::copy(golden() / "data" / *name.value<std::string>(),
+                     folder / *name.value<std::string>(), fs::copy_options::recursive);
     std::string out;
     for (const auto& node : *scene["run"].as_array()) {
         const toml::table& run = *node.as_table();
