@@ -304,17 +304,20 @@ class Picturer {
                     if (s.name == source) file = s.file;
                 return timeline.empty() ? file : file + ", " + timeline;
             };
+            const auto moved_by = [](const auto& what) {
+                return what.arrangement.empty() ? what.timeline : what.arrangement;
+            };
             std::set<std::string> said;
             // What is shaped takes other frames than it has samples: the recipe says which.
             for (const RecipeClip& clip : recipe.clips) {
                 said.insert(clip.range.name);
                 if (clip.parts.empty())
-                    add_span(row_of(file_of(clip.source, clip.timeline)),
+                    add_span(row_of(file_of(clip.source, moved_by(clip))),
                              {clip.range.name, static_cast<double>(clip.range.first),
                               static_cast<double>(clip.range.last), clip.range.loops()});
                 for (const RecipePart& part : clip.parts)
                     if (part.clip.empty())
-                        add_span(row_of(file_of(part.source, part.timeline)),
+                        add_span(row_of(file_of(part.source, moved_by(part))),
                                  {clip.range.name + ": " + part.range.name,
                                   static_cast<double>(part.range.first),
                                   static_cast<double>(part.range.last), false});
@@ -326,9 +329,16 @@ class Picturer {
                              {clip.name, static_cast<double>(clip.plan.first_frame),
                               static_cast<double>(clip.plan.last_frame), clip.plan.loop});
             for (const RecipeCue& cue : recipe.cues) {
-                const std::string of = file_of(cue.source, cue.timeline);
+                const std::string of = file_of(cue.source, moved_by(cue));
+                // Without a name it is on all timelines, which count frames of their own.
+                const auto arranged = [&](const StripRow& row) {
+                    return std::ranges::any_of(recipe.arrangements, [&](const auto& one) {
+                        return row.name == of + ", " + one.arrangement.name;
+                    });
+                };
                 for (StripRow& row : rows)
-                    if (row.name == of || (cue.timeline.empty() && row.name.starts_with(of + ", ")))
+                    if (row.name == of || (moved_by(cue).empty() &&
+                                           row.name.starts_with(of + ", ") && !arranged(row)))
                         row.marks.emplace_back(cue.cue.name, cue.cue.first);
             }
         } else if (is_crate(input)) {
