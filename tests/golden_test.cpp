@@ -44,6 +44,31 @@ std::string shown(const fs::path& top, const std::string& name) {
     return out;
 }
 
+/// Texts of files in which a run has something else, for as long as it runs.
+class Edited {
+  public:
+    Edited(const fs::path& folder, const toml::array* edits) {
+        for (std::size_t i = 0; edits != nullptr && i + 2 < edits->size(); i += 3) {
+            const fs::path file = folder / *edits->get(i)->value<std::string>();
+            const std::string find = *edits->get(i + 1)->value<std::string>();
+            std::string text = read_text(file);
+            before_.emplace_back(file, text);
+            const std::size_t place = text.find(find);
+            if (place == text.npos || text.find(find, place + 1) != text.npos)
+                ADD_FAILURE() << file << ": not once: " << find;
+            else
+                text.replace(place, find.size(), *edits->get(i + 2)->value<std::string>());
+            test::write_text(file, text);
+        }
+    }
+    ~Edited() {
+        for (const auto& [file, text] : before_) test::write_text(file, text);
+    }
+
+  private:
+    std::vector<std::pair<fs::path, std::string>> before_;
+};
+
 /// What is there after each of a scene's commands.
 std::string played(const toml::table& scene) {
     const test::TempFolder folder;
@@ -55,11 +80,16 @@ std::string played(const toml::table& scene) {
     for (const auto& node : *scene["run"].as_array()) {
         const toml::table& run = *node.as_table();
         const std::string arguments = run["mellow"].value_or("");
+        const toml::array* edits = run["edit"].as_array();
+        const Edited edited(folder.path(), edits);
         const auto ran =
             test::run_tool(arguments, fmt::format("cd '{}' &&", folder.path().string()),
                            run["judged"].value_or(false));
-        out +=
-            fmt::format("$ mellow {}\nexit code {}\n{}{}", arguments, ran.exit, ran.out, ran.err);
+        out += fmt::format("$ mellow {}\n", arguments);
+        for (std::size_t i = 0; edits != nullptr && i + 2 < edits->size(); i += 3)
+            out += fmt::format("# {}: {}\n", *edits->get(i)->value<std::string>(),
+                               *edits->get(i + 2)->value<std::string>());
+        out += fmt::format("exit code {}\n{}{}", ran.exit, ran.out, ran.err);
         if (const auto* files = run["files"].as_array())
             for (const auto& file : *files) out += shown(folder.path(), *file.value<std::string>());
     }

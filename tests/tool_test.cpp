@@ -68,20 +68,6 @@ TEST(ToolHelpTest, WrongUseIsExitTwo) {
     }
 }
 
-TEST_F(ToolTest, DemoRunsTheWholeJob) {
-    const ToolRun run = run_tool("demo " + path("new/place"));
-    EXPECT_EQ(run.exit, 0) << run.err;
-    EXPECT_THAT(run.err, IsEmpty());
-    for (const char* part :
-         {"wrote ", "stand ", "walk ", "pick ", "passed", "PASSED: 3 clips, worst ",
-          "PASSED: 4 clips, worst ", "crates/tamsin\n"})
-        EXPECT_THAT(run.out, HasSubstr(part));
-    EXPECT_TRUE(std::filesystem::exists(folder_ / "new/place/crates/tamsin/sheet.png"));
-    const ToolRun again = run_tool("demo " + path("new/place"));
-    EXPECT_EQ(again.exit, 4);
-    EXPECT_THAT(again.err, HasSubstr("--replace"));
-}
-
 TEST_F(ToolTest, TheReportIsATableAndTheRestIsInTheCrate) {
     const ToolRun run = pack();
     ASSERT_EQ(run.exit, 0) << run.err;

@@ -36,6 +36,8 @@ import threading
 import time
 import tomllib
 
+from plant_tree import copy_tree
+
 CONFIGURE = [
     "-G", "Ninja", "-DCMAKE_BUILD_TYPE=RelWithDebInfo",
     "-DCMAKE_CXX_FLAGS_RELWITHDEBINFO=-O1 -DNDEBUG", "-DMELLOW_UNITY=OFF",
@@ -113,27 +115,6 @@ def chosen(faults, args):
         faults = random.Random(args.seed).sample(faults, min(args.sample, len(faults)))
     # Faults of one file together: each build then compiles it once.
     return sorted(faults, key=lambda f: (f.file, f.number))
-
-
-def copy_tree(top, work):
-    """The files that git knows, and new ones, into `work`/tree; unchanged ones keep their times."""
-    names = subprocess.run(["git", "ls-files", "-co", "--exclude-standard"], cwd=top, check=True,
-                           capture_output=True, text=True).stdout.splitlines()
-    tree = work / "tree"
-    for name in names:
-        source, to = top / name, tree / name
-        if not source.is_file():
-            continue
-        data = source.read_bytes()
-        if to.is_file() and to.read_bytes() == data:
-            continue
-        to.parent.mkdir(parents=True, exist_ok=True)
-        to.write_bytes(data)
-        shutil.copymode(source, to)
-    for path in list(tree.rglob("*")):
-        if path.is_file() and str(path.relative_to(tree)) not in set(names):
-            path.unlink()
-    return tree
 
 
 def build(work):

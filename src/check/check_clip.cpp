@@ -298,12 +298,18 @@ Scene Checker::inside_alone(const CheckedFile& file, const Timeline& timeline) c
 /// First and last sample.
 void Checker::ends(const CheckedFile& file, const std::string& what, const Timeline& timeline,
                    LoopForm loop) {
-    if (!traits(file.format).parents) return;  // its joints do not hang together here
+    const FormatTraits& format = traits(file.format);
+    // What cannot be seen is not met.
+    if (target_.starts_at_rest && !(format.parents && format.rest))
+        demand("starts-at-rest", what, "a first sample in the rest pose, wherever it stands",
+               fmt::format("{}, which has no rest pose", mellow::name(file.format)), false,
+               "format = \"glb\"   # in the target, or another that holds the rest pose");
+    if (!format.parents) return;  // its joints do not hang together here
     const Scene inside = inside_alone(file, timeline);
     const Timeline& t = inside.timelines[0];
     const auto [first, last] = key_span(t);
     const auto at_time = [&](double s) { return locals_of(inside, pose_at(inside, t, s)); };
-    if (target_.rest_first && traits(file.format).rest) {
+    if (target_.rest_first && format.rest) {
         const Apart rest =
             apart(inside, at_time(first), locals_of(inside, rest_pose(inside)), true);
         demand("rest-first", what, "the rest pose as its first sample", words(rest),
@@ -311,7 +317,7 @@ void Checker::ends(const CheckedFile& file, const std::string& what, const Timel
                "first_pose = \"rest\"   # in the target, and pack again");
     }
     const double begin = first + (target_.rest_first ? 1 / target_.rate.per_second() : 0);
-    if (target_.starts_at_rest && traits(file.format).rest) {
+    if (target_.starts_at_rest && format.rest) {
         const Apart rest =
             apart(inside, at_time(begin), locals_of(inside, rest_pose(inside)), false);
         demand("starts-at-rest", what, "a first sample in the rest pose, wherever it stands",

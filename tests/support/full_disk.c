@@ -1,9 +1,9 @@
 /* Loaded with LD_PRELOAD in front of the tool: a disk that fills up, and a signal at any moment.
 
-   MELLOW_DISK_BYTES    every write() to a regular file fails with "No space left on device" once as many bytes
-                        have been written
-   MELLOW_SIGNAL_AT     the process sends itself the signal MELLOW_SIGNAL before its N-th operation on files
-   MELLOW_OPERATIONS    a file that takes a byte for each operation */
+   MELLOW_DISK_BYTES    every write() to a regular file fails with "No space left on device" once as
+   many bytes have been written MELLOW_SIGNAL_AT     the process sends itself the signal
+   MELLOW_SIGNAL before its N-th operation on files MELLOW_OPERATIONS    a file that takes a byte
+   for each operation */
 #define _GNU_SOURCE
 #include <dlfcn.h>
 #include <errno.h>
@@ -15,8 +15,8 @@
 #include <sys/types.h>
 #include <unistd.h>
 
-#define NEXT(type, name, ...)                          \
-    static type (*next)(__VA_ARGS__);                  \
+#define NEXT(type, name, ...)         \
+    static type (*next)(__VA_ARGS__); \
     if (!next) *(void**)&next = dlsym(RTLD_NEXT, #name)
 
 static int plain_open(const char* path, int flags, mode_t mode) {

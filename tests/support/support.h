@@ -108,7 +108,8 @@ Scene chain_scene(int nodes, double length);
 /// Calls `check` with every proper prefix of `bytes`, each in memory of its exact size.
 void for_each_truncation(const std::vector<std::uint8_t>& bytes,
                          const std::function<void(const std::vector<std::uint8_t>&)>& check);
-/// Calls `check` with `bytes` with each single bit flipped.
+/// Calls `check` with `bytes` with single bits flipped: all of the first 256 bytes, then one of
+/// each, another from byte to byte. Fuzzers flip the rest.
 void for_each_bit_flip(const std::vector<std::uint8_t>& bytes,
                        const std::function<void(const std::vector<std::uint8_t>&)>& check);
 
