@@ -245,6 +245,8 @@ int compare(const CompareRequest& request) {
                                   "a crate, to compare with " +
                                       (is_crate(request.a) ? request.a : request.b),
                                   "check the path"});
+        return misused(request, "FIRST and SECOND", fmt::format("{} {}", request.a, request.b),
+                       "two crates, or two files; a file of a crate is in its folder");
     }
     if (is_crate(request.a) && is_crate(request.b)) return two_crates(request, *ignored);
     int exit = kDone;

@@ -113,6 +113,9 @@ int view(const ViewRequest& request) {
     if (request.output.ends_with(".html")) return view_page(request);
     if (request.linked)
         return misused(request, "--linked", request.output, "a page: a name that ends in .html");
+    if (!request.output.ends_with(".png"))
+        return misused(request, "--output", request.output,
+                       "a name that ends in .html, for a page, or in .png, for a picture");
     return view_picture(request);
 }
 

@@ -327,13 +327,6 @@ TEST(ChainTest, StretchesOverTheCurve) {
     EXPECT_LT(length(tile.world(2, 0).o - at(k / 1e4)), 1e-3);
 }
 
-TEST(ChainTest, NeedsJointsInARow) {
-    EXPECT_THAT(Rig::bind(tail({}), kNone,
-                          sheet("[[rule]]\nkind = \"chain\"\njoints = [\"n0\", \"n2\"]\ngoal = "
-                                "\"goal\"\n")),
-                FailsWith(Code::kValueBad, "not the parent"));
-}
-
 // --------------------------------------------------------------------------------------- twist
 
 TEST(TwistTest, SharesTheTurnAboutTheBone) {

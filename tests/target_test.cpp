@@ -816,19 +816,6 @@ TEST_F(TargetTest, MorphTargetsAreKeptBakedOrDropped) {
     EXPECT_THAT(of_code(reports.value()[1], Code::kLeftOut), SizeIs(testing::Ge(2U)));
 }
 
-TEST_F(TargetTest, PicturesBesideAndPartsOfFilesAreInTheManifest) {
-    const std::string target = "[target]\ntextures = \"beside\"\n";
-    ASSERT_THAT(pack(target), IsOk());
-    const json skin = json::parse(file("crate.json"))["skin"];
-    ASSERT_THAT(skin["parts"], SizeIs(1));
-    EXPECT_EQ(file(skin["parts"][0]["file"]).size(), skin["parts"][0]["bytes"].get<std::size_t>());
-    EXPECT_THAT(open_crate(folder_ / "crates/tamsin"), IsOk());
-    EXPECT_THAT(pack(target, true), IsOk()) << "nothing foreign in it";
-    EXPECT_EQ(pack(target, true).value()[0].reused, 3U);
-    write_text(folder_ / "crates/tamsin" / skin["parts"][0]["file"], "no picture");
-    EXPECT_THAT(open_crate(folder_ / "crates/tamsin"), FailsWith(Code::kFileUnreadable, "hash"));
-}
-
 TEST_F(TargetTest, WhatMorphTargetsDoIsListed) {
     const auto reports = pack("[target]\n");
     ASSERT_THAT(reports, IsOk());
@@ -884,21 +871,6 @@ TEST_F(TargetTest, NumbersStayWithTheirClips) {
     EXPECT_EQ(ids(), (std::map<std::string, int>{{"walk", 11}, {"pick", 12}, {"wait", 10}}));
     EXPECT_THAT(pack("[target]\nids = [1, 2]\n", true),
                 FailsWith(Code::kLimit, "at most 2: ids = [1, 2]"));
-}
-
-TEST_F(TargetTest, LabelsOfClipsAreInFilesAndManifest) {
-    recipe_ = change(recipe_, "name = \"walk\"",
-                     "name = \"walk\"\ngroup = \"moves\"\nspeed = 0.25\nplay = \"backwards\"\ntags "
-                     "= { mood = \"calm\" }");
-    ASSERT_THAT(pack("[target]\nclip_name = \"{group}/{clip}_{rate}_{index:02}\"\n"), IsOk());
-    const json clip = json::parse(file("crate.json"))["clips"][1];
-    EXPECT_EQ(clip["file"], "moves/walk_30_02.glb");
-    EXPECT_EQ(clip["speed"], 0.25);
-    EXPECT_EQ(clip["play"], "backwards");
-    EXPECT_EQ(clip["tags"]["mood"], "calm");
-    EXPECT_EQ(clip["seconds"], 1) << "speed changes no sample";
-    EXPECT_THAT(file("moves/walk_30_02.glb"), HasSubstr("\"group\":\"moves\""));
-    EXPECT_EQ(open_crate(folder_ / "crates/tamsin").value().clips[1].labels.tags[0].second, "calm");
 }
 
 TEST_F(TargetTest, ClipsAreChosenByNameAndGroup) {

@@ -43,31 +43,6 @@ class FormsTest : public testing::Test {
     test::TempFolder folder_;
 };
 
-TEST_F(FormsTest, SizesAreThoseOfTheFiles) {
-    pack();
-    const std::size_t as_is = fs::file_size(folder_ / "out/clips/c.glb");
-    const json clip = told("check --sizes --json " + path("out"))["clips"].at(0);
-    EXPECT_EQ(clip["clip"], "c");
-    EXPECT_EQ(clip["as_is"], as_is);
-    const Crate crate = open_crate(folder_ / "out").value();
-    EXPECT_EQ(clip["motion"], write_glb(crate.motions[0]).size());
-    // With the skin it is larger by the skin: vertices, joints and bind matrices.
-    const std::size_t skin = fs::file_size(folder_ / "out/figure.glb");
-    EXPECT_GT(clip["with_skin"], clip["motion"].get<std::size_t>() + skin / 2);
-    EXPECT_LT(clip["with_skin"], clip["motion"].get<std::size_t>() + skin);
-    for (const auto& [text, binary] :
-         {std::pair("motion_text", "motion"), {"with_skin_text", "with_skin"}})
-        EXPECT_NEAR(clip[text].get<double>(), clip[binary].get<double>(), 400);
-    const auto run = run_tool("check --sizes " + path("out"));
-    EXPECT_THAT(run.out, HasSubstr(fmt::format("\nc     {:>9}  {:>9}  {:>9}  ", as_is,
-                                               clip["motion"].get<std::size_t>(),
-                                               clip["with_skin"].get<std::size_t>())));
-    EXPECT_THAT(run.out, HasSubstr(fmt::format("  {:.3f}\n", clip["motion"].get<double>() /
-                                                                 clip["with_skin"].get<double>())));
-    EXPECT_EQ(run_tool("check --sizes " + path("figure.glb")).exit, 2);
-    EXPECT_EQ(run_tool("check --sizes " + path("out") + " " + path("out")).exit, 2);
-}
-
 TEST_F(FormsTest, FiguresAreMatchedJointByJoint) {
     pack();
     const auto matched = [&](const std::function<void(Scene&)>& change, int exit) {
@@ -113,14 +88,6 @@ TEST_F(FormsTest, FiguresAreMatchedJointByJoint) {
     EXPECT_THAT(two.err, HasSubstr("one crate"));
 }
 
-TEST_F(FormsTest, RecipesWithoutTheirCrateSayHowToMakeIt) {
-    const auto run = run_tool("check " + path("a.recipe.toml"));
-    EXPECT_EQ(run.exit, 3);
-    EXPECT_THAT(run.err, AllOf(HasSubstr("file-missing"), HasSubstr("mellow pack ")));
-    pack();
-    EXPECT_EQ(run_tool("check " + path("a.recipe.toml")).exit, 0);
-}
-
 TEST_F(FormsTest, EveryCommandTellsInJsonWhatItWrote) {
     pack();
     const auto size = [&](const std::string& name) { return fs::file_size(folder_ / name); };
@@ -152,34 +119,6 @@ TEST_F(FormsTest, EveryCommandTellsInJsonWhatItWrote) {
         EXPECT_LT(job["clips"].at(0)["proof"].at("joint_position_mm").at("worst"), 1e-3);
     }
     EXPECT_TRUE(fs::is_regular_file(folder_ / "two/clips/c.glb"));
-}
-
-TEST_F(FormsTest, ARigIsToldInJsonStepByStep) {
-    write_bytes(folder_ / "figure.glb",
-                figure({test::keyed(3, "translation", 8,
-                                    [](int f) {
-                                        return Three{0.1 * f, 1, 0};
-                                    })},
-                       R"(,{"name":"handle","translation":[0,1,0]})", ",3"));
-    write_text(folder_ / "a.rig.toml",
-               "[[rule]]\nkind = \"follow\"\nnode = \"hips\"\nsource = \"handle\"\n");
-    const json rig =
-        told("describe --json " + path("figure.glb") + " --rig " + path("a.rig.toml"))["rig"];
-    ASSERT_EQ(rig["steps"].size(), 1U);
-    const json& step = rig["steps"][0];
-    EXPECT_EQ(step["kind"], "follow");
-    EXPECT_EQ(step["rule"], "follow hips <- handle");
-    EXPECT_EQ(step["nodes"], json::array({"hips"}));
-    EXPECT_THAT(step["where"].get<std::string>(), HasSubstr("a.rig.toml:1"));
-    EXPECT_THAT(step["drives"].get<std::string>(), HasSubstr("position"));
-    EXPECT_EQ(rig["passive"], json::parse(R"([{"joint":"head","goes_with":"hips"}])"));
-    const auto own = run_tool("describe " + path("figure.glb") + " --rig " + path("a.rig.toml"));
-    EXPECT_THAT(own.out, HasSubstr("head: no keys, no rule; goes with hips"));
-    write_text(folder_ / "b.rig.toml", read_text(folder_ / "a.rig.toml") +
-                                           "[[rule]]\nkind = \"follow\"\nnode = \"head\"\n"
-                                           "source = \"handle\"\n");
-    const auto all = run_tool("describe " + path("figure.glb") + " --rig " + path("b.rig.toml"));
-    EXPECT_THAT(all.out, HasSubstr("every deform joint has keys or a rule of its own"));
 }
 
 TEST_F(FormsTest, StatesAndTimelinesAreDrawnAsTheyAreWritten) {

@@ -197,7 +197,8 @@ def run(work, patterns, env, limit, stop=True):
     """The first test that fails, "(hangs)", "(crashes)", or nothing."""
     command = [str(work / "build/tests/mellow_tests"), "--gtest_brief=1", "--gtest_filter=" + ":".join(patterns)]
     try:
-        done = subprocess.run(command + (["--gtest_fail_fast"] if stop else []), env=dict(os.environ, **env), cwd=work / "tree",
+        env = dict(os.environ, MELLOW_GOLDEN=str(work / "tree/tests/golden"), **env)
+        done = subprocess.run(command + (["--gtest_fail_fast"] if stop else []), env=env, cwd=work / "tree",
                               capture_output=True, text=True, errors="replace", timeout=limit)
     except subprocess.TimeoutExpired:
         return "(hangs)"

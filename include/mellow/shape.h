@@ -38,12 +38,12 @@ struct PlannedRange {
     Findings findings;
 };
 
-/// A pose is one sample and needs no keys around it. Else:
-/// Plans the samples of `range` at `target` rate: the same seconds, the first sample on the first
-/// frame, the last on the last. Fails with range-empty, with range-outside beyond `first_frame` ..
-/// `last_frame` of the timeline, and with range-off-grid for a loop whose period is no whole number
-/// of target intervals. A clip that plays once and does not end on the target grid is held to the
-/// next grid point, with a finding.
+/// A pose is one sample, of a frame on which or between which there are keys, where there are any.
+/// Else: Plans the samples of `range` at `target` rate: the same seconds, the first sample on the
+/// first frame, the last on the last. Fails with range-empty, with range-outside beyond
+/// `first_frame` .. `last_frame` of the timeline, and with range-off-grid for a loop whose period
+/// is no whole number of target intervals. A clip that plays once and does not end on the target
+/// grid is held to the next grid point, with a finding.
 Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                                 std::int64_t last_frame, FrameRate source, FrameRate target);
 

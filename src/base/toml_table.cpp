@@ -207,7 +207,11 @@ const toml::node* TomlTable::find(std::string_view key, bool required, std::stri
 std::string TomlTable::text(std::string_view key, const std::optional<std::string>& fallback) {
     const toml::node* node = find(key, !fallback, "a text");
     if (node == nullptr) return fallback.value_or("");
-    if (const auto value = node->value_exact<std::string>()) return *value;
+    if (const auto value = node->value_exact<std::string>()) {
+        // What cannot be left out cannot be empty.
+        if (value->empty() && !fallback) fail(Code::kValueBad, key, "\"\"", "a text that says it");
+        return *value;
+    }
     fail(Code::kValueBad, key, describe(*node), "a text in quotes");
     return "";
 }

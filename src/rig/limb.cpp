@@ -167,15 +167,14 @@ Result<BoundLimb> bind(const LimbRule& rule, Binder& binder) {
     MELLOW_TRY(b.goal, binder.node("goal", rule.goal));
     MELLOW_TRY(b.pole, binder.node("pole", rule.pole));
     const auto& nodes = binder.scene().nodes;
-    const Node &start = nodes[static_cast<std::size_t>(b.start)],
-               &mid = nodes[static_cast<std::size_t>(b.mid)],
+    const Node &mid = nodes[static_cast<std::size_t>(b.mid)],
                &end = nodes[static_cast<std::size_t>(b.end)];
     if (mid.parent != b.start)
         return not_a_limb(binder.where(),
-                          fmt::format("\"{}\" is not the parent of \"{}\"", start.name, mid.name));
+                          fmt::format("\"{}\" is not the parent of \"{}\"", rule.start, rule.mid));
     if (end.parent != b.mid)
         return not_a_limb(binder.where(),
-                          fmt::format("\"{}\" is not the parent of \"{}\"", mid.name, end.name));
+                          fmt::format("\"{}\" is not the parent of \"{}\"", rule.mid, rule.end));
     const double l1 = length(mid.local.t), l2 = length(end.local.t);
     if (l1 < 1e-9 || l2 < 1e-9)
         return not_a_limb(binder.where(), fmt::format("bones of length {} and {}", l1, l2));

@@ -69,8 +69,17 @@ Range nearest_fit(const Range& range, std::int64_t first_frame, std::int64_t las
 
 Result<PlannedRange> plan_range(const Range& range, std::int64_t first_frame,
                                 std::int64_t last_frame, FrameRate source, FrameRate target) {
-    if (range.is_pose())
+    if (range.is_pose()) {
+        if (last_frame > first_frame && (range.first < first_frame || range.first > last_frame))
+            return Finding{Code::kRangeOutside,
+                           Severity::kStop,
+                           range.where,
+                           fmt::format("pose {}", range.first),
+                           fmt::format("a frame of {}..{}, where the timeline has keys",
+                                       first_frame, last_frame),
+                           "pose = one of them"};
         return PlannedRange{{range.name, range.first, range.first, source, target, 1, false}, {}};
+    }
     if (range.last <= range.first) return empty_range(range);
     if (range.first < first_frame || range.last > last_frame)
         return outside(range, first_frame, last_frame);
