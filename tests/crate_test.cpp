@@ -91,44 +91,6 @@ TEST_F(PackTest, ADamagedCrateIsNotOpened) {
 
 // ------------------------------------------------------------------------------ other recipes
 
-TEST(PackVariantsTest, OpenLoopsDropTheClosingSampleAndKeepThePeriod) {
-    const TempFolder folder;
-    write_data(folder.path());
-    const auto report = pack_text(folder, change(orchard::kTamsinRecipe, "\"closed\"", "\"open\""));
-    ASSERT_THAT(report, IsOk());
-    EXPECT_TRUE(report.value().proven);
-    EXPECT_EQ(report.value().clips[1].clip.samples, 30);
-    EXPECT_EQ(report.value().clips[1].clip.period, 30);
-    EXPECT_DOUBLE_EQ(report.value().clips[1].clip.seconds(), 1.0);
-    EXPECT_GT(report.value().clips[1].clip.travel.step.z, 0.9);
-    EXPECT_EQ(report.value().clips[2].clip.samples, 121);
-}
-
-TEST(PackVariantsTest, AToleranceThatCannotBeMetKeepsTheFilesAside) {
-    const TempFolder folder;
-    write_data(folder.path());
-    const auto report = pack_text(
-        folder, change(orchard::kTamsinRecipe, "tolerance_mm = 0.05", "tolerance_mm = 1e-7"));
-    ASSERT_THAT(report, IsOk());
-    EXPECT_FALSE(report.value().proven);
-    EXPECT_EQ(report.value().folder.filename(), "tamsin.rejected-1");
-    EXPECT_TRUE(std::filesystem::exists(report.value().folder / "clips" / "walk.glb"));
-    EXPECT_FALSE(std::filesystem::exists(folder / "crates" / "tamsin"));
-    EXPECT_NE(read_text(report.value().folder / "report.txt").find("FAILED"), std::string::npos);
-}
-
-TEST(PackVariantsTest, WithoutTheRigSheetNothingMovesAndThatIsSaid) {
-    const TempFolder folder;
-    write_data(folder.path());
-    const auto report =
-        pack_text(folder, change(orchard::kTamsinRecipe, "rig = \"tamsin.rig.toml\"\n", ""));
-    ASSERT_THAT(report, IsOk());
-    EXPECT_FALSE(report.value().proven);
-    bool said = false;
-    for (const Finding& f : report.value().findings) said = said || f.code == Code::kNoMotion;
-    EXPECT_TRUE(said);
-}
-
 TEST(PackVariantsTest, ABvhCaptureBecomesAnAnimatedSkeleton) {
     // Hips that go 3 units a frame along Z at 120/s, in inches, a leg that swings.
     const TempFolder folder;

@@ -1,5 +1,7 @@
 // Every layout of every format in conventions of both hands, with what else a target can want, read
 // by plain readers.
+
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include "packing.h"

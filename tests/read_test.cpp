@@ -1,4 +1,5 @@
 // Reading by evidence: keys, names and places of joints that files leave open.
+#include "mellow/pose.h"
 #include "mellow/write.h"
 #include "plain_bvh.h"
 #include "rigs.h"

@@ -3,6 +3,7 @@
 #include <numbers>
 #include "disk/json_members.h"
 #include "figure/source_file.h"
+#include "mellow/rig_sheet.h"
 #include "recipe/clip_names.h"
 #include "recipe/target_table.h"
 #include "small_figure.h"

@@ -43,17 +43,6 @@ std::set<std::string> options_in(const std::string& help) {
     return found;
 }
 
-TEST(HelpTest, EveryCommandExplainsItself) {
-    for (const std::string& command : kCommands) {
-        const ToolRun one = run_tool("help " + command);
-        EXPECT_EQ(one.exit, 0);
-        EXPECT_EQ(one.out, run_tool(command + " --help").out);
-        EXPECT_THAT(one.out, HasSubstr("Use: mellow " + command));
-        EXPECT_THAT(one.out, HasSubstr("Example: mellow " + command));
-        EXPECT_THAT(options_in(one.out), testing::IsSupersetOf({"--json", "--quiet"}));
-    }
-}
-
 TEST(HelpTest, EveryOptionIsInTheManualPage) {
     for (const std::string& command : kCommands) {
         const std::string page = run_tool("help " + command + " --markdown").out;

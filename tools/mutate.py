@@ -75,7 +75,7 @@ OTHER = {"<": "<=", "<=": "<", ">": ">=", ">=": ">", "==": "!=", "!=": "==", "+"
 CONDITION = re.compile(r"^ +(?:\} else )?(?:if|while) \((.*)\)(?: \{| [a-z].*;|)$")
 CALL = re.compile(rf"(?<=[\w>]\()({PRIMARY}|{NUMBER}), ({PRIMARY}|{NUMBER})(?=\))")
 LITERAL = re.compile(rf"(?<=[-+*/<>=(,?:] )({NUMBER})(?=[;,) ])|(?<=[(\[])({NUMBER})(?=[,)\]])")
-STATEMENT = re.compile(r"^ +(?!return\b|break\b|continue\b|case\b|const\b|auto\b|using\b|static\b|else\b|for\b|if\b|while\b|"
+STATEMENT = re.compile(r"^ +(?![\w:<>,]+[&*]? \w+(?: =|\(|\{|;|,))(?!return\b|break\b|continue\b|case\b|const\b|auto\b|using\b|static\b|else\b|for\b|if\b|while\b|"
                        r"struct\b|class\b|enum\b|template\b|friend\b|public\b|private\b|explicit\b|virtual\b|namespace\b)"
                        r"[a-z_][\w.\->\[\]()*&, :]*(?: [-+*/|&]?= |\().*;$")
 BODY = re.compile(r"^[ \w:<>&*,~\[\]]+\([^;]*\)(?: const)?(?: override)? \{$")
@@ -122,7 +122,7 @@ def candidates(path, text):
                 out.append((n, m.start(g), m.end(g), "number", f"(mellow_is(@) ? {other} : {value})"))
         if STATEMENT.match(code) and balanced(code):
             start = len(code) - len(code.lstrip())
-            out.append((n, start, len(code), "leave out", f"if (!mellow_is(@)) {code.strip()}"))
+            out.append((n, start, len(code), "leave out", f"{{ if (!mellow_is(@)) {code.strip()} }}"))
         if BODY.match(code) and not re.match(r" +(?:if|for|while|switch|else|\}|do)\b", code) and "[&]" not in code:
             out.append((n, len(code), len(code), "return", " if (mellow_is(@)) return {};"))
     return [(path, *c) for c in out]
@@ -182,10 +182,9 @@ def prepare(top, work, faults, cases):
         if code == 0:
             return kept
         wrong = {(m.group(1), int(m.group(2)) - 1) for m in re.finditer(r"tree/(\S+?):(\d+):\d+: (?:fatal )?error", said)}
-        # What is wrong may begin a few lines before it is seen.
         bad = [f for f in kept if (f["file"], f["line"]) in wrong]
-        if not bad:
-            bad = [f for f in kept if any(f["file"] == a and abs(f["line"] - b) < 4 for a, b in wrong)]
+        for near in (4, 60):  # what is wrong may begin before it is seen
+            bad = bad or [f for f in kept if any(f["file"] == a and 0 <= b - f["line"] < near for a, b in wrong)]
         if not bad:
             sys.exit(said[-3000:])
         print(f"{len(bad)} of {len(kept)} do not compile, and are left out", flush=True)

@@ -1,4 +1,4 @@
-"""Writes data/straw.gltf: a scarecrow in which nothing is alike and nothing is alone. Run again only to change it.
+"""Writes tests/golden/data/straw.gltf: a scarecrow in which nothing is alike and nothing is alone. Run again only to change it.
 
 Inches, +Z up, facing -Y. Two skins that share joints, meshes of two nodes, primitives with other attributes, one to eight
 influences as bytes, shorts and floats, morph targets with weights of a mesh and of a node, a mirrored and uneven parent,
@@ -290,4 +290,4 @@ scene = {
     "images": [{"name": "felt", "uri": uri("image/png", png(5, 3, False))}, {"name": "straw", "uri": uri("image/png", png(4, 7, True))}],
     "bufferViews": views, "accessors": accessors,
     "buffers": [{"byteLength": len(blob), "uri": uri("application/octet-stream", blob)}]}
-(pathlib.Path(__file__).parent / "data" / "straw.gltf").write_text(json.dumps(scene, ensure_ascii=False) + "\n")
+(pathlib.Path(__file__).parent.parent / "tests/golden/data/straw.gltf").write_text(json.dumps(scene, ensure_ascii=False) + "\n")
