@@ -3,8 +3,8 @@
 Usage: check_golden.py SOURCE_FOLDER
 
 Each key of the tables in docs/recipe.md, shaping.md, target.md, states.md and rig-sheet.md is used in some file of
-tests/golden/data; and the commit that changed tests/golden/expected last says in CHANGELOG.md what has changed, in a
-line with numbers:, format: or cli:.
+tests/golden/data; and the commit that changed tests/golden/expected last, or one behind it, says in CHANGELOG.md what
+has changed, in a line with numbers:, format: or cli:.
 """
 import pathlib
 import re
@@ -34,10 +34,11 @@ def unsaid(top):
     last = subprocess.run([*git, "log", "-1", "--format=%H", "--", "tests/golden/expected"], capture_output=True, text=True)
     if last.returncode != 0 or not last.stdout.strip():
         return
-    diff = subprocess.run([*git, "show", last.stdout.strip(), "--", "CHANGELOG.md"], capture_output=True, text=True).stdout
+    since = f"{last.stdout.strip()}^..HEAD"
+    diff = subprocess.run([*git, "log", "-p", since, "--", "CHANGELOG.md"], capture_output=True, text=True).stdout
     if not re.search(r"^\+.*(numbers|format|cli):", diff, re.M):
-        yield (f"tests/golden/expected was changed by {last.stdout[:10]}, which adds no line with numbers:, format: or "
-               "cli: to CHANGELOG.md")
+        yield (f"tests/golden/expected was changed by {last.stdout[:10]}, and no line with numbers:, format: or cli: "
+               "was added to CHANGELOG.md since")
 
 
 def main():
