@@ -5,7 +5,7 @@ Usage: mutate.py [--sample N] [--seed K] [--jobs J] [--limit S] [--cases LIBRARY
 
   --sample N   how many (200), drawn from all places in FOLDERs (src cli); --seed K: which (the day, as a number)
   --jobs J     faults that are tried side by side (2)
-  --limit S    seconds of tests for one fault (60); one that hangs is found
+  --limit S    seconds of tests for one fault (120); one that hangs is found
   --cases L    tests that are compiled already: build/dev/tests/libmellow_test_cases.a
   --out FILE   what became of each, as JSON; what it holds already is not tried again
   --keep       leave the copy in build/mutated, for the next run with the same sample
@@ -244,9 +244,9 @@ def reaching(work, count):
 
 
 def batches(tests, seconds):
-    """Tests that are quick together, slow ones alone."""
+    """Tests that are quick together; then what holds everything, then slow ones, alone."""
     quick = [t for t in tests if seconds[t] < 0.15]
-    slow = [t for t in tests if seconds[t] >= 0.15]
+    slow = sorted((t for t in tests if seconds[t] >= 0.15), key=lambda t: "GoldenTest" not in t)
     return ([quick[i:i + 60] for i in range(0, len(quick), 60)]) + [[t] for t in slow]
 
 
@@ -255,7 +255,7 @@ def main():
     parser.add_argument("--sample", type=int, default=200)
     parser.add_argument("--seed", type=int, default=int(datetime.date.today().strftime("%Y%m%d")))
     parser.add_argument("--jobs", type=int, default=2)
-    parser.add_argument("--limit", type=float, default=60)
+    parser.add_argument("--limit", type=float, default=120)
     parser.add_argument("--cases", default="build/dev/tests/libmellow_test_cases.a")
     parser.add_argument("--out", default="build/mutated.json")
     parser.add_argument("--keep", action="store_true")
