@@ -102,7 +102,7 @@ TEST(ColladaTest, AnyNumberOfWeightsPerPlace) {
 TEST(ColladaTest, SeveralSkeletonRootsAndNamesAgainstTheRules) {
     const std::string pairs = "0 0 0 0 1 0 1 0";
     EXPECT_THAT(read_dae(skinned("1 1 1 1", pairs, "1",
-                                  "<skeleton>#jb</skeleton><skeleton>#ja</skeleton>")),
+                                 "<skeleton>#jb</skeleton><skeleton>#ja</skeleton>")),
                 IsOk());
     const ReadResult read =
         must_parse(skinned("1 1 1 1", pairs, "1", "<skeleton>#skin</skeleton>"));
