@@ -61,7 +61,7 @@ TEST_F(CheckFolderTest, CratesThatTravelOtherwiseAreTold) {
                            "[travel]\nroot = \"root\"\n"),
                     "\"out\"", "\"out" + std::to_string(i) + "\""));
     for (const auto& [other, word] :
-         {std::pair("out1", "ground heading"), {"out2", "ground height"}}) {
+         {std::pair("out1", "ground, heading"), {"out2", "ground, height"}}) {
         const auto run = run_tool("compare " + path("out0") + " " + path(other));
         EXPECT_EQ(run.exit, 1) << other;
         EXPECT_THAT(run.out, HasSubstr(word)) << other;

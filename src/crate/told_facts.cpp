@@ -1,6 +1,7 @@
 #include "crate/told_facts.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -16,17 +17,21 @@ ToldFacts facts_of(const ClipInfo& c) {
         return out;
     };
     const Travel& t = c.travel;
-    ToldFacts out{
-        {"loop", std::string(name(c.loop))},
-        {"period", std::to_string(c.period)},
-        {"rate", to_text(c.rate)},
-        {"travel", fmt::format("{}{}{}{}", t.ground ? "ground " : "", t.height ? "height " : "",
-                               t.heading ? "heading " : "", t.channels ? "channels" : "")},
-        {"group", c.labels.group},
-        {"speed", fmt::format("{:g}", c.labels.speed)},
-        {"play", c.labels.backwards ? "backwards" : ""},
-        {"id", c.labels.id < 0 ? "" : std::to_string(c.labels.id)},
-        {"tags", pairs(c.labels.tags)}};
+    std::vector<std::string_view> carried;
+    for (const auto& [is, word] : {std::pair{t.ground, "ground"},
+                                   {t.height, "height"},
+                                   {t.heading, "heading"},
+                                   {t.channels, "as channels"}})
+        if (is) carried.emplace_back(word);
+    ToldFacts out{{"loop", std::string(name(c.loop))},
+                  {"period", std::to_string(c.period)},
+                  {"rate", to_text(c.rate)},
+                  {"travel", fmt::format("{}", fmt::join(carried, ", "))},
+                  {"group", c.labels.group},
+                  {"speed", fmt::format("{:g}", c.labels.speed)},
+                  {"play", c.labels.backwards ? "backwards" : ""},
+                  {"id", c.labels.id < 0 ? "" : std::to_string(c.labels.id)},
+                  {"tags", pairs(c.labels.tags)}};
     std::string cues;
     for (const Cue& cue : c.cues)
         cues += fmt::format("{}{} {:g}{}{}{}{}", cues.empty() ? "" : "; ", cue.name, cue.first,
