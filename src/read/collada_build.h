@@ -44,7 +44,7 @@ struct ColladaGeometry {
     std::vector<std::vector<std::uint32_t>> origins;         ///< [primitive][vertex]
     ColladaArray positions;                                  ///< as the file has them
     std::vector<std::vector<std::uint32_t>> normal_origins;  ///< [primitive][vertex], or empty
-    ColladaArray normals;
+    std::vector<ColladaArray> normals;                       ///< [primitive], each may have its own
 };
 ColladaGeometry read_collada_geometry(ColladaDocument& doc, pugi::xml_node geometry);
 

@@ -137,10 +137,7 @@ class MeshReader {
             place_ = index;
             out_.positions = input.data;
         }
-        if (s == "NORMAL" && normal_ == kNone) {
-            normal_ = index;
-            out_.normals = input.data;
-        }
+        if (s == "NORMAL" && normal_ == kNone) normal_ = index;
         inputs_.push_back(std::move(input));
     }
 
@@ -265,6 +262,8 @@ class MeshReader {
         }
         out_.origins.push_back(std::move(origins));
         out_.normal_origins.push_back(std::move(normal_origins));
+        out_.normals.push_back(normal_ == kNone ? ColladaArray{}
+                                                : inputs_[static_cast<std::size_t>(normal_)].data);
     }
 
     ColladaDocument& doc_;

@@ -179,7 +179,6 @@ class MeshPlacer {
             return doc_.fail(Code::kColladaBroken, geometry,
                              fmt::format("a morph target of {} places", target.positions.count),
                              fmt::format("{}, as the shape itself has", base.positions.count));
-        const bool normals = target.normals.count == base.normals.count && base.normals.count > 0;
         const auto delta = [&](const ColladaArray& to, const ColladaArray& from, std::size_t i,
                                bool unit) {
             const auto load = [&](const ColladaArray& a) {
@@ -193,9 +192,11 @@ class MeshPlacer {
             MorphTarget out;
             for (const std::uint32_t i : base.origins[p])
                 out.positions.push_back(delta(target.positions, base.positions, i, false));
+            const bool normals = p < target.normals.size() && base.normals[p].count > 0 &&
+                                 target.normals[p].count == base.normals[p].count;
             if (normals && !relative)
                 for (const std::uint32_t i : base.normal_origins[p])
-                    out.normals.push_back(delta(target.normals, base.normals, i, true));
+                    out.normals.push_back(delta(target.normals[p], base.normals[p], i, true));
             base.primitives[p].targets.push_back(std::move(out));
         }
     }
