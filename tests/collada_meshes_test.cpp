@@ -182,6 +182,45 @@ TEST(ColladaTest, MorphTargetsThatAreToldByWhatTheyMoveHaveNoNormals) {
     }
 }
 
+TEST(ColladaTest, MorphTargetsHaveTheNormalsOfTheirOwnPart) {
+    // Two parts with normals of their own, three in the first and one in the second.
+    const auto geometry = [](const std::string& id, const std::string& three, const char* one) {
+        const auto part = [&](const char* symbol, const std::string& normals, const char* corners) {
+            return fmt::format(
+                "<triangles material=\"{0}\"><input semantic=\"VERTEX\" source=\"#{1}v\" "
+                "offset=\"0\"/><input semantic=\"NORMAL\" source=\"#{2}\" offset=\"1\"/>"
+                "<p>{3}</p></triangles>",
+                symbol, id, normals, corners);
+        };
+        return "<geometry id=\"" + id + "\"><mesh>" + source(id + "p", "0 0 0 1 0 0 0 1 0", 3, 3) +
+               source(id + "a", three, 3, 3) + source(id + "b", one, 1, 3) + "<vertices id=\"" +
+               id + "v\"><input semantic=\"POSITION\" source=\"#" + id + "p\"/></vertices>" +
+               part("a", id + "a", "0 0 1 1 2 2") + part("b", id + "b", "0 0 1 0 2 0") +
+               "</mesh></geometry>";
+    };
+    const Scene scene =
+        must_parse(file("<node id=\"n\"><instance_controller url=\"#mc\"/></node>",
+                        "<library_geometries>" + geometry("g", "0 0 1 0 0 1 0 0 1", "0 1 0") +
+                            geometry("up", "1 0 0 1 0 0 0 1 0", "0 0 1") +
+                            "</library_geometries><library_controllers><controller id=\"mc\">"
+                            "<morph source=\"#g\" method=\"NORMALIZED\"><source id=\"mt\">"
+                            "<IDREF_array>up</IDREF_array></source>" +
+                            source("mw", "1", 1, 1) +
+                            "<targets><input semantic=\"MORPH_TARGET\" source=\"#mt\"/><input "
+                            "semantic=\"MORPH_WEIGHT\" source=\"#mw\"/></targets></morph>"
+                            "</controller></library_controllers>"))
+            .scene;
+    const std::vector<std::vector<Float3>> wanted{{{1, 0, -1}, {1, 0, -1}, {0, 1, -1}},
+                                                  {{0, -1, 1}, {0, -1, 1}, {0, -1, 1}}};
+    ASSERT_EQ(scene.meshes.at(0).primitives.size(), 2U);
+    for (std::size_t p = 0; p < 2; ++p) {
+        const auto& normals = scene.meshes[0].primitives[p].targets.at(0).normals;
+        ASSERT_EQ(normals.size(), 3U) << p;
+        for (std::size_t i = 0; i < 3; ++i)
+            EXPECT_LT(length(as_vec(normals[i]) - as_vec(wanted[p][i])), 1e-6) << p << " " << i;
+    }
+}
+
 TEST(ColladaTest, InstancedNodesMoveTogether) {
     const std::string library =
         "<library_nodes><node id=\"wheel\"><rotate sid=\"r\">0 0 1 "
