@@ -5,6 +5,7 @@
 
 #include <cstdlib>
 
+#include "browser.h"
 #include "plain_text.h"
 #include "support.h"
 
@@ -96,6 +97,10 @@ std::string played(const toml::table& scene) {
         out += fmt::format("exit code {}\n{}{}", ran.exit, ran.out, ran.err);
         if (const auto* files = run["files"].as_array())
             for (const auto& file : *files) out += shown(folder.path(), *file.value<std::string>());
+        if (const auto page = run["page"].value<std::string>())
+            out += test::Browser::shared()
+                       .open(folder / *page, "#flat", read_text(golden() / "page.js"))
+                       .get<std::string>();
     }
     for (std::size_t at = 0; (at = out.find(folder.path().string(), at)) != out.npos;)
         out.replace(at, folder.path().string().size(), "FOLDER");
