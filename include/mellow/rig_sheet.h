@@ -29,6 +29,7 @@ struct Scalar {
 struct RigSheet {
     std::string file;
     std::string prefix;  ///< put before each name that is not found without it
+    Place prefix_at;     ///< where that stands, or would
     std::vector<Scalar> scalars;
     std::vector<Rule> rules;
 };

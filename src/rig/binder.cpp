@@ -6,6 +6,7 @@
 
 #include "base/at.h"
 #include "base/text.h"
+#include "base/toml_text.h"
 
 namespace mellow {
 std::string part_words(int parts) {
@@ -37,7 +38,7 @@ void Binder::begin(const Place& where, std::string_view kind) {
     ties_.emplace_back();
     where_.push_back(where);
     kinds_.emplace_back(kind);
-    mistakes_before_ = mistakes_.size();
+    misnamed_ = false;
 }
 
 void Binder::end(Status bound) {
@@ -46,7 +47,8 @@ void Binder::end(Status bound) {
 
 Result<int> Binder::unknown(Finding finding, int stand_in, bool there) {
     if (!there) return finding;
-    mistakes_.push_back(std::move(finding));
+    misnamed_ = true;
+    say_once(mistakes_, {std::move(finding)});
     return stand_in;
 }
 
@@ -60,10 +62,34 @@ int Binder::reads_turn(int node) {
     return turn;
 }
 
+std::string Binder::other_prefix(const std::string& name) const {
+    const auto having = [&](const std::string& prefix) {
+        return std::ranges::count_if(scene_.nodes,
+                                     [&](const Node& n) { return n.name.starts_with(prefix); });
+    };
+    if (!sheet_.prefix.empty() && having(sheet_.prefix) > 0) return {};
+    for (const Node& n : scene_.nodes) {
+        if (n.name.size() <= name.size() || !n.name.ends_with(name)) continue;
+        std::string prefix = n.name.substr(0, n.name.size() - name.size());
+        if (having(prefix) * 2 > static_cast<std::ptrdiff_t>(scene_.nodes.size())) return prefix;
+    }
+    return {};
+}
+
 Result<int> Binder::node(std::string_view role, const std::string& name) {
     int found = find_node(scene_, name);
     if (found == kNone && !sheet_.prefix.empty()) found = find_node(scene_, sheet_.prefix + name);
     if (found != kNone) return found;
+    // One mistake, however many names it is in.
+    if (const std::string prefix = other_prefix(name); !prefix.empty())
+        return unknown(
+            {Code::kNameUnknown, Severity::kStop, sheet_.prefix_at,
+             sheet_.prefix.empty()
+                 ? "no prefix, where names of the scene have one"
+                 : fmt::format("\"{}\", which no name of the scene begins with", sheet_.prefix),
+             fmt::format("\"{}\", as most names of the scene", prefix),
+             fmt::format("prefix = {}   # above all rules of the rig sheet", toml_text(prefix))},
+            0, true);
     std::vector<std::string> names;
     for (const Node& n : scene_.nodes) {
         const bool bare = !sheet_.prefix.empty() && n.name.starts_with(sheet_.prefix);

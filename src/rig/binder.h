@@ -114,7 +114,9 @@ class Binder {
 
   private:
     Result<int> unknown(Finding finding, int stand_in, bool there);
-    bool misnamed() const { return mistakes_.size() > mistakes_before_; }
+    /// What most names of the scene have in front, `name` among them, and no name of the sheet.
+    std::string other_prefix(const std::string& name) const;
+    bool misnamed() const { return misnamed_; }
     Finding clash(std::size_t first, const std::string& what) const;
 
     const Scene& scene_;
@@ -131,7 +133,7 @@ class Binder {
     std::map<std::tuple<int, int, WriteStage, int>, std::size_t> writer_;
     std::map<int, std::size_t> scalar_writer_;
     Findings mistakes_;
-    std::size_t mistakes_before_ = 0;  // the rule at hand
+    bool misnamed_ = false;  // the rule at hand
 };
 
 /// A list of parts in words: "position", "orientation".

@@ -79,6 +79,7 @@ RigSheet parse_rig_sheet(std::string_view text, const std::string& file, Finding
     }
     TomlTable top(root.value(), file);
     sheet.prefix = top.text("prefix", "");
+    sheet.prefix_at = top.where("prefix");
     const auto tables = top.tables("rule"), scalars = top.tables("scalar");
     top.close();
     std::set<std::string> names;
