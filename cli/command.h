@@ -63,6 +63,7 @@ struct Requests {
     PlayRequest play;
     CompareRequest compare;
     ConvertRequest convert;
+    MatchRequest match;
     LiftRequest lift;
     DemoRequest demo;
 };

@@ -120,6 +120,13 @@ struct CompareRequest : Common {
 };
 int compare(const CompareRequest& request);
 
+struct MatchRequest : Common {
+    std::string motion, figure, output;
+    TypedConvention truth, motion_truth;
+    bool replace = false;
+};
+int match(const MatchRequest& request);
+
 struct LiftRequest : Common {
     std::string motion, scene, rig, output, timeline, name = "lifted";
     TypedConvention truth, motion_truth;

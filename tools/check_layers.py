@@ -11,7 +11,7 @@ import re
 import sys
 
 GROUND = ["base", "math", "model"]
-STAGES = ["read", "rig", "bake", "shape", "travel", "fit", "write", "prove", "draw", "disk"]
+STAGES = ["read", "rig", "bake", "shape", "travel", "fit", "write", "prove", "draw", "disk", "retarget"]
 # What joins stages, and on which others of these it stands.
 FLOORS = {
     "recipe": [],
@@ -30,7 +30,7 @@ HEADERS = {
               "joint_map", "motion_table", "motion_text", "joint_source", "joint_tile", "take", "node_mask", "true_convention", "transform_stack", "value_curve"],
     "read": ["read"], "rig": ["lift", "performance", "rig", "rig_rules", "rig_sheet"], "bake": ["bake"], "shape": ["motion_check", "shape", "shaping"], "travel": ["travel"],
     "fit": ["fit", "joint_fit"], "write": ["write"], "disk": ["safe_write"], "prove": ["prove", "stock", "compare"], "draw": ["sheet", "pictures"],
-    "recipe": ["file_record", "recipe", "target"], "crate": ["crate", "manifest"], "check": ["check"],
+    "retarget": ["figure_map", "joint_roles", "retarget"], "recipe": ["file_record", "recipe", "target"], "crate": ["crate", "manifest"], "check": ["check"],
     "pack": ["pack", "share", "write_crate"],
     "one": ["bake_file", "convert_file", "draft", "mellow", "page", "rig_stock"],
     "play": ["play", "states"],
@@ -44,7 +44,7 @@ PROSE = (r"\b(found|remedy|where|expected)\.(find|starts_with|ends_with|substr|r
          "looks into the prose of a finding: ask its code or its edits")
 # The library has options of functions; how a command line spells them is for the tool alone.
 WORDED = (r'"[^"\n]*(--[a-z]|\bmellow (check|compare|convert|describe|draft|gather|lift|pack|play|view)\b)', "words a command line: a finding has calls")
-CORE = GROUND + ["rig", "bake", "shape", "travel", "fit", "prove"]
+CORE = GROUND + ["rig", "bake", "shape", "travel", "fit", "prove", "retarget"]
 
 
 def allowed(stage):

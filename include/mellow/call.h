@@ -16,7 +16,7 @@ namespace mellow {
 /// A job with options of it, to be called so that a finding goes away.
 struct Call {
     /// Which job: the one that told the finding, once more, or another.
-    enum class Job { kSame, kConvert, kDescribe, kGather, kPack };
+    enum class Job { kSame, kConvert, kDescribe, kGather, kMatch, kPack };
     /// An option of a job: members of PackOptions, GatherOptions, ConvertOptions, CompareOptions,
     /// and what else a job is asked for.
     enum class Option {
@@ -55,7 +55,7 @@ inline constexpr int kCallOptions = static_cast<int>(Call::Option::kToRate) + 1;
 
 /// The same job once more, with these options.
 Call again(std::vector<Call::Asked> asked);
-/// "same", "convert", "describe", "gather" or "pack".
+/// "same", "convert", "describe", "gather", "match" or "pack".
 std::string_view name(Call::Job job);
 /// "dump", "from" and so on: the stable name of an option.
 std::string_view name(Call::Option option);

@@ -20,7 +20,7 @@ namespace mellow {
 /// Joints of one role in both skeletons, from the body outwards; as many or not.
 struct MapPair {
     Role role = Role::kOther;
-    Side side = Side::kMiddle;
+    BodySide side = BodySide::kMiddle;
     std::string name;  ///< of a pair that has no role
     std::vector<std::string> motion, figure;
     Told motion_told, figure_told;  ///< not in the file
@@ -41,7 +41,7 @@ struct FigureMap {
 };
 
 /// A map, and what was left over.
-struct FigureMatch {
+struct JointMatch {
     FigureMap map;
     std::vector<std::string> motion_left, figure_left;  ///< joints without a pair
     Findings findings;
@@ -50,11 +50,11 @@ struct FigureMatch {
 /// Matches two skeletons by the roles of their joints, then by name what has none. Fails where one
 /// goes on four legs and the other does not, where neither hips nor limbs are found in both, and
 /// where names of sides are against the body.
-Result<FigureMatch> match_figures(const Skeleton& motion, const Place& motion_where,
+Result<JointMatch> match_figures(const Skeleton& motion, const Place& motion_where,
                                   const Skeleton& figure, const Place& figure_where);
 
 /// The file's text: what told each pair stands behind it, and what is a guess is marked.
-std::string figure_map_text(const FigureMatch& match, const std::string& motion,
+std::string figure_map_text(const JointMatch& match, const std::string& motion,
                             const std::string& figure);
 /// The way back. Fails with all mistakes of the text: unknown roles, a joint in two of them, a
 /// chain where there is one joint. `file` is what messages call it.

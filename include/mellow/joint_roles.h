@@ -40,7 +40,7 @@ enum class Role {
 };
 
 /// Of the body's own sides, whichever way it faces.
-enum class Side { kMiddle, kLeft, kRight };
+enum class BodySide { kMiddle, kLeft, kRight };
 
 /// What told a role. More of them may have.
 struct Told {
@@ -50,9 +50,9 @@ struct Told {
 std::string to_text(const Told& told);
 
 /// "left_upper_arm", "spine".
-std::string role_name(Role role, Side side);
+std::string role_name(Role role, BodySide side);
 /// The way back; false for other words.
-bool parse_role(std::string_view text, Role& role, Side& side);
+bool parse_role(std::string_view text, Role& role, BodySide& side);
 /// True for roles of a limb, which have a left and a right.
 bool has_sides(Role role);
 /// True for roles that may be several joints in a row.
@@ -61,22 +61,22 @@ bool is_chain(Role role);
 /// Joints of one role, from the body outwards.
 struct RoleJoints {
     Role role = Role::kOther;
-    Side side = Side::kMiddle;
+    BodySide side = BodySide::kMiddle;
     std::vector<int> joints;
     Told told;
 };
 
 /// The roles of a skeleton's joints.
 struct JointRoles {
-    std::vector<RoleJoints> roles;  ///< those that were found, in the order of Role, left first
+    std::vector<RoleJoints> roles;    ///< those that were found, in the order of Role, left first
     Vec3 up{0, 1, 0}, left{1, 0, 0};  ///< of the body at rest, unit, square to each other
     bool four_legged = false;         ///< the trunk lies rather than stands at rest
     Findings findings;                ///< sides that were guessed; names of sides against geometry
 
     /// The joints of a role; empty where there are none.
-    const std::vector<int>& joints(Role role, Side side = Side::kMiddle) const;
+    const std::vector<int>& joints(Role role, BodySide side = BodySide::kMiddle) const;
     /// The one joint of a role that is one, or kNone.
-    int joint(Role role, Side side = Side::kMiddle) const;
+    int joint(Role role, BodySide side = BodySide::kMiddle) const;
 };
 
 /// Finds the roles. Limbs are two siblings' chains that are about alike in the lengths of their

@@ -21,6 +21,7 @@
 #include "mellow/place.h"
 #include "mellow/prove.h"
 #include "mellow/result.h"
+#include "mellow/retarget.h"
 #include "mellow/shape.h"
 #include "mellow/target.h"
 #include "mellow/travel.h"
@@ -147,6 +148,9 @@ struct RecipeSource {
     TrueConvention truth;
     Keyed keyed = Keyed::kByContent;
     bool take_over_rest = true;  ///< axes that rest turned; else they are refused
+    /// A FigureMap, relative to the recipe: its motion is carried over. Empty: bones are the
+    /// figure's.
+    std::string map;
     Place where, where_file;
     std::string text;  ///< as of an arrangement
 };
@@ -276,6 +280,7 @@ struct Recipe {
     std::optional<PoseOptions> thumbnails;  ///< a small picture of each clip
 
     RecipeMotion motion;
+    CarryOptions carry;  ///< [retarget]
     Tolerance tolerance;
     Checks checks;
     Findings notes;  ///< keys that say nothing, which every job tells

@@ -1,4 +1,5 @@
-// Carrying motion over to a figure of other names, other axes, another rest pose, other proportions.
+// Carrying motion over to a figure of other names, other axes, another rest pose, other
+// proportions.
 //
 // What is kept is what a body does: directions of limbs, the bend of the spine, feet that stand
 // still, hands that meet. What is given up is places, which bones of other lengths cannot keep.
@@ -36,10 +37,10 @@ struct CarryReport {
     double slide_between_mm = 0;  ///< the same half way between two samples
     double lowered_mm = 0;        ///< the most that the hips were lowered, so that legs reach
     double lowered_mean_mm = 0;
-    int out_of_reach = 0;         ///< samples at which a leg does not reach its foot even so
-    double knee_ratio = 1;        ///< second difference of knees, against that of the motion
-    bool closed = false;          ///< first and last pose are one: it was carried as a round
-    std::optional<Vec3> belt;     ///< metres a second that the ground moves: a clip in place
+    int out_of_reach = 0;      ///< samples at which a leg does not reach its foot even so
+    double knee_ratio = 1;     ///< second difference of knees, against that of the motion
+    bool closed = false;       ///< first and last pose are one: it was carried as a round
+    std::optional<Vec3> belt;  ///< metres a second that the ground moves: a clip in place
 };
 
 /// A timeline of the figure: `samples` times as many transforms as it has joints.
@@ -54,7 +55,7 @@ class Carrier {
   public:
     /// Fails with name-unknown for joints that are not there, and with skeleton-differs where the
     /// map has too little to carry by: no hips, or a limb with a joint missing in its middle; with
-    /// rest-shape where a skeleton is scaled unevenly at rest.
+    /// rest-shape where the figure is scaled unevenly at rest.
     static Result<Carrier> make(const Skeleton& motion, const Skeleton& figure,
                                 const FigureMap& map, const CarryOptions& options);
 

@@ -6,8 +6,8 @@
 namespace mellow {
 namespace {
 
-constexpr std::array<std::string_view, kCallJobs> kJobs{"same", "convert", "describe", "gather",
-                                                        "pack"};
+constexpr std::array<std::string_view, kCallJobs> kJobs{"same",   "convert", "describe",
+                                                        "gather", "match",   "pack"};
 constexpr std::array<std::string_view, kCallOptions> kOptions{
     "dump",  "from",   "hand",    "map",   "match",  "matrices", "order",    "output", "parts",
     "range", "recipe", "replace", "share", "target", "textures", "timeline", "to_rate"};

@@ -9,6 +9,7 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "base/toml_text.h"
+#include "figure/carried_motion.h"
 #include "figure/driven_take.h"
 #include "figure/source_file.h"
 #include "math/degrees.h"
@@ -124,8 +125,14 @@ class MotionReader {
                 say(source_.truth.placed(std::move(f)));
             }
         out_.stock = std::move(stock.timelines);
+        const Convention read_as = scene.convention;
+        std::optional<ChosenJoints> bones;
+        if (!source_.map.empty()) {
+            to_inside(scene);
+            MELLOW_TRY(bones, choose_joints(scene, {}));
+        }
         drop_vertices(scene);
-        read_as_ = scene.convention;
+        read_as_ = read_as;
         to_inside(scene);
         find_renamed(scene);
         rename(scene, source_.strip_prefix, recipe_.renames);
@@ -137,7 +144,8 @@ class MotionReader {
                            "no timeline in the file",
                            "keys of joints or controls",
                            "take the file out of the pattern under [[source]]"};
-        const bool rules = !figure_.sheet().rules.empty();
+        if (bones) MELLOW_CHECK(carry_over(scene, *bones));
+        const bool rules = !figure_.sheet().rules.empty() && !bones;
         if (source_.keyed == RecipeSource::Keyed::kControls ||
             (source_.keyed == RecipeSource::Keyed::kByContent && rules &&
              keys_controls(scene, figure_)))
@@ -155,6 +163,58 @@ class MotionReader {
         return edit_lines(edits);
     }
     void say(Finding finding) { out_.findings.push_back(std::move(finding)); }
+
+    /// The file's motion on joints of the figure. Where bones are equal but for their names, they
+    /// are renamed and nothing else.
+    Status carry_over(Scene& scene, const ChosenJoints& bones) {
+        const std::filesystem::path path = recipe_.folder / source_.map,
+                                    beside = (recipe_.folder / out_.file).parent_path();
+        const std::string name = std::filesystem::path(source_.map).filename().string();
+        std::vector<FileRecord> record;
+        MELLOW_TRY(const Bytes text, load_file(record, FileRole::kMotion, source_.map, path));
+        record[0].file = path.lexically_relative(beside).generic_string();
+        record[0].part = true;
+        out_.records.push_back(record[0]);
+        MELLOW_TRY(
+            FigureMap map,
+            parse_figure_map({reinterpret_cast<const char*>(text.data()), text.size()}, name));
+        // The map has the file's names; joints have them without prefix and renamed by now.
+        const auto called = [&](std::string& joint) {
+            joint = renamed(joint, source_.strip_prefix, recipe_.renames);
+        };
+        for (MapPair& pair : map.pairs)
+            std::for_each(pair.motion.begin(), pair.motion.end(), called);
+        std::for_each(map.ignored.begin(), map.ignored.end(), called);
+        std::vector<Joint> joints = bones.skeleton.joints();
+        for (Joint& joint : joints) called(joint.name);
+        ChosenJoints its{{}, bones.sources, {}};
+        MELLOW_TRY(its.skeleton, Skeleton::make(std::move(joints)));
+        const Place where = Place::in(out_.file);
+        if (const auto pairs = plain_pairs(map)) {
+            Scene same = scene;
+            for (Node& node : same.nodes)
+                for (const auto& [from, to] : *pairs)
+                    if (node.name == from) {
+                        node.name = to;
+                        break;
+                    }
+            JointMapOptions options;
+            options.root = recipe_.root;
+            options.read_as = read_as_;
+            const auto equal = match_joints(figure_.skeleton(), same, options, where);
+            if (equal && equal.value().bones > 0) {
+                say({Code::kAssumed, Severity::kNote, where,
+                     "bones as long as the figure's: joints are renamed by the map, and nothing "
+                     "is carried over",
+                     "", ""});
+                scene = std::move(same);
+                return {};
+            }
+        }
+        MELLOW_TRY(scene, carry_motion(scene, its, figure_.skeleton(), map, recipe_.carry, where,
+                                       out_.findings));
+        return {};
+    }
 
     Status move_rig(const Scene& scene) {
         std::vector<std::string> left;

@@ -265,7 +265,10 @@ class JointMatcher {
                 fmt::format("none of the {} nodes has the name of a joint: {}", names.size(),
                             name_list(names)),
                 "joints of the figure: " + name_list(joints),
-                "strip_prefix = \"...\" under [[source]], or names in a [rename] table"};
+                "strip_prefix = \"...\" under [[source]], or names in a [rename] table; joints of "
+                "another figure: map = \"...\", a file with pairs of joints",
+                {},
+                {{Call::Job::kMatch, {}, {{Call::Option::kOutput}}}}};
     }
 
     Findings differs(const Place& where, std::vector<OtherBone> other) const {
@@ -285,8 +288,10 @@ class JointMatcher {
             return out;
         }
         out.front().remedy =
-            "motion of this very skeleton; that of another one has to be carried over first. Where "
-            "all lengths differ by one factor: unit = \"...\" under [[source]]";
+            "map = \"...\" under [[source]], a file with pairs of joints: motion of another figure "
+            "is "
+            "carried over then. Where all lengths differ by one factor: unit = \"...\"";
+        out.front().calls = {{Call::Job::kMatch, {}, {{Call::Option::kOutput}}}};
         return out;
     }
 

@@ -167,6 +167,9 @@ void read_sources(TomlTable& top, Recipe& recipe) {
         read_truth(t, source.truth);
         check_convention(t, source.truth);
         source.take_over_rest = t.choice("rest", {"source", "refuse"}, "source") == "source";
+        source.map = t.text("map", "");
+        if (source.map.empty() && t.has("map") && !t.failed({"map"}))
+            t.fail(Code::kValueBad, "map", "\"\"", "a file with pairs of joints");
         const std::string keyed = t.choice("keyed", {"joints", "controls", "any"}, "any");
         source.keyed = keyed == "joints"     ? RecipeSource::Keyed::kJoints
                        : keyed == "controls" ? RecipeSource::Keyed::kControls
@@ -178,6 +181,14 @@ void read_sources(TomlTable& top, Recipe& recipe) {
         t.close();
         recipe.sources.push_back(std::move(source));
     }
+}
+
+void read_retarget(TomlTable& t, CarryOptions& carry) {
+    if (t.has("travel_ratio")) carry.travel_ratio = read_within(t, "travel_ratio", {}, 0.01, 100);
+    t.knows({"travel_ratio"});
+    carry.ground_m = read_within(t, "ground", 0, -1000, 1000);
+    carry.feet = t.flag("feet", carry.feet);
+    carry.hands = t.flag("hands", carry.hands);
 }
 
 void read_cameras(TomlTable& top, Recipe& recipe) {
@@ -379,6 +390,7 @@ Result<RecipeWords> read_words(std::string_view text, const std::string& file,
                        "a number above 0");
     });
     section("motion", [&](TomlTable& t) { read_motion_checks(t, recipe.motion); });
+    section("retarget", [&](TomlTable& t) { read_retarget(t, recipe.carry); });
     section("checks", [&](TomlTable& t) { read_checks(t, recipe.checks); });
     read_cameras(top, recipe);
     read_cues(top, recipe);

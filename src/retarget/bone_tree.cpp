@@ -20,8 +20,7 @@ BoneTree::BoneTree(const Skeleton& of) : skeleton(of) {
         });
         const auto& below_it = children[at(j)];
         const double first = below_it.empty() ? 0 : reach[at(below_it[0])] + bone(below_it[0]);
-        const double second =
-            below_it.size() < 2 ? 0 : reach[at(below_it[1])] + bone(below_it[1]);
+        const double second = below_it.size() < 2 ? 0 : reach[at(below_it[1])] + bone(below_it[1]);
         reach[at(j)] = first;
         longest = std::max(longest, first + second);
         const int parent = of[j].parent;
@@ -54,8 +53,8 @@ std::vector<int> BoneTree::way(int top, int joint) const {
 }
 
 double BoneTree::unlike(int a, int b) const {
-    double out = 4 * std::abs(bone(a) - bone(b)) / longest +
-                 0.03 * std::abs(count[at(a)] - count[at(b)]);
+    double out =
+        4 * std::abs(bone(a) - bone(b)) / longest + 0.03 * std::abs(count[at(a)] - count[at(b)]);
     const auto &of_a = children[at(a)], &of_b = children[at(b)];
     for (std::size_t i = 0; i < std::min(of_a.size(), of_b.size()) && out < 1; ++i)
         out += unlike(of_a[i], of_b[i]);

@@ -31,9 +31,10 @@ std::vector<std::string> role_names() {
     std::vector<std::string> out;
     for (int r = 0; r < static_cast<int>(Role::kOther); ++r) {
         const Role role = static_cast<Role>(r);
-        if (!has_sides(role)) out.push_back(role_name(role, Side::kMiddle));
+        if (!has_sides(role))
+            out.push_back(role_name(role, BodySide::kMiddle));
         else
-            for (const Side side : {Side::kLeft, Side::kRight})
+            for (const BodySide side : {BodySide::kLeft, BodySide::kRight})
                 out.push_back(role_name(role, side));
     }
     return out;
@@ -135,7 +136,7 @@ class MapReader {
 
 }  // namespace
 
-std::string figure_map_text(const FigureMatch& match, const std::string& motion,
+std::string figure_map_text(const JointMatch& match, const std::string& motion,
                             const std::string& figure) {
     std::string out = fmt::format(
         "# Which joints of {} move which joints of {}.\n"

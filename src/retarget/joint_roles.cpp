@@ -44,7 +44,7 @@ constexpr std::array<Role, 5> kFingers = {Role::kThumb, Role::kIndexFinger, Role
 
 const RoleWord& word_of(Role role) { return kRoles[static_cast<std::size_t>(role)]; }
 
-Side other(Side side) { return side == Side::kLeft ? Side::kRight : Side::kLeft; }
+BodySide other(BodySide side) { return side == BodySide::kLeft ? BodySide::kRight : BodySide::kLeft; }
 
 class RoleFinder {
   public:
@@ -67,7 +67,7 @@ class RoleFinder {
     }
 
   private:
-    void add(Role role, Side side, std::vector<int> joints, Told told) {
+    void add(Role role, BodySide side, std::vector<int> joints, Told told) {
         if (joints.empty()) return;
         told.name = std::all_of(joints.begin(), joints.end(),
                                 [&](int j) { return words_[at(j)].says(role); });
@@ -84,13 +84,13 @@ class RoleFinder {
         Told tree;
         tree.tree = true;
         if (hips_ >= 0) {
-            add(Role::kHips, Side::kMiddle, {hips_}, tree);
+            add(Role::kHips, BodySide::kMiddle, {hips_}, tree);
             if (const int above = tree_.skeleton[hips_].parent; above >= 0)
-                add(Role::kRoot, Side::kMiddle, {above}, tree);
+                add(Role::kRoot, BodySide::kMiddle, {above}, tree);
         }
         if (chest_ < 0) {
             if (const int head = named(Role::kHead); head >= 0) {
-                add(Role::kHead, Side::kMiddle, {head}, {});
+                add(Role::kHead, BodySide::kMiddle, {head}, {});
                 if (hips_ >= 0 && tree_.below(head, hips_)) chest_ = tree_.skeleton[head].parent;
             }
         }
@@ -102,14 +102,14 @@ class RoleFinder {
             neck.insert(neck.begin(), spine.back());
             spine.pop_back();
         }
-        add(Role::kSpine, Side::kMiddle, spine, tree);
+        add(Role::kSpine, BodySide::kMiddle, spine, tree);
         if (!limbs_.arms) return;
         const int head = find_head();
         if (head >= 0)
             for (const int j : tree_.way(chest_, head))
                 if (j != head) neck.push_back(j);
-        add(Role::kNeck, Side::kMiddle, neck, tree);
-        if (head >= 0) add(Role::kHead, Side::kMiddle, {head}, tree);
+        add(Role::kNeck, BodySide::kMiddle, neck, tree);
+        if (head >= 0) add(Role::kHead, BodySide::kMiddle, {head}, tree);
     }
 
     int named(Role role) const {
@@ -134,7 +134,8 @@ class RoleFinder {
         if (ways.empty()) return -1;
         // Nearest to where the spine points.
         const int from = hips_ >= 0 ? hips_ : tree_.skeleton[chest_].parent;
-        const Vec3 on = from < 0 ? Vec3{0, 1, 0} : normalized(place(chest_) - place(from), {0, 1, 0});
+        const Vec3 on =
+            from < 0 ? Vec3{0, 1, 0} : normalized(place(chest_) - place(from), {0, 1, 0});
         const auto ahead = [&](int j) {
             const int tip = tree_.children[at(j)].empty() ? j : tree_.children[at(j)][0];
             return dot(place(tip) - place(chest_), on);
@@ -205,8 +206,7 @@ class RoleFinder {
             const Vec3 knee = place(leg[1]) - place(leg[0]);
             const Vec3 off = knee - line * dot(knee, line);
             const double bent = length(off) / length(knee);
-            if (bent > 0.005)
-                out += std::min(0.2, bent * 8) * dot(normalized(off, {}), ahead);
+            if (bent > 0.005) out += std::min(0.2, bent * 8) * dot(normalized(off, {}), ahead);
         }
         return out;
     }
@@ -216,10 +216,11 @@ class RoleFinder {
         double out = 0;
         for (std::size_t i = 0; i < 2; ++i)
             for (const int joint : pair.limbs[i]) {
-                const Side side = words_[at(joint)].side;
-                if (side == Side::kMiddle) continue;
-                const double lies = dot(place(pair.limbs[i][0]) - place(pair.limbs[1 - i][0]), across);
-                out += (side == Side::kLeft) == (lies > 0) ? 1 : -1;
+                const BodySide side = words_[at(joint)].side;
+                if (side == BodySide::kMiddle) continue;
+                const double lies =
+                    dot(place(pair.limbs[i][0]) - place(pair.limbs[1 - i][0]), across);
+                out += (side == BodySide::kLeft) == (lies > 0) ? 1 : -1;
             }
         return out;
     }
@@ -229,8 +230,8 @@ class RoleFinder {
         const bool legs = roles == kLegRoles;
         for (std::size_t i = 0; i < 2; ++i) {
             const LimbJoints& limb = pair.limbs[i];
-            const Side first = lies >= 0 ? Side::kLeft : Side::kRight;
-            const Side side = i == 0 ? first : other(first);
+            const BodySide first = lies >= 0 ? BodySide::kLeft : BodySide::kRight;
+            const BodySide side = i == 0 ? first : other(first);
             Told told;
             told.lengths = true;
             told.guess = side_told_.guess;
@@ -259,14 +260,13 @@ class RoleFinder {
 
     /// Chains below the hand, each from behind the last fork to its leaf. Those without a word are
     /// told apart by where they begin: a thumb next to the wrist, the others away from it in turn.
-    void add_fingers(int hand, Side side, Told told) {
+    void add_fingers(int hand, BodySide side, Told told) {
         std::vector<std::vector<int>> chains;
         for (int j = hand + 1; j < tree_.skeleton.size(); ++j) {
             if (!tree_.below(j, hand) || !tree_.children[at(j)].empty()) continue;
             std::vector<int> way = tree_.way(hand, j);
-            const auto fork = std::find_if(way.rbegin(), way.rend(), [&](int k) {
-                return tree_.children[at(k)].size() > 1;
-            });
+            const auto fork = std::find_if(way.rbegin(), way.rend(),
+                                           [&](int k) { return tree_.children[at(k)].size() > 1; });
             way.erase(way.begin(), fork.base());
             std::erase_if(way, [&](int k) { return words_[at(k)].beside; });
             if (!way.empty()) chains.push_back(std::move(way));
@@ -316,16 +316,16 @@ std::string to_text(const Told& told) {
     return fmt::format("{}", fmt::join(words, ", "));
 }
 
-std::string role_name(Role role, Side side) {
+std::string role_name(Role role, BodySide side) {
     if (role == Role::kOther) return "other";
-    const char* const before = side == Side::kLeft ? "left_" : side == Side::kRight ? "right_" : "";
+    const char* const before = side == BodySide::kLeft ? "left_" : side == BodySide::kRight ? "right_" : "";
     return fmt::format("{}{}", before, word_of(role).word);
 }
 
-bool parse_role(std::string_view text, Role& role, Side& side) {
+bool parse_role(std::string_view text, Role& role, BodySide& side) {
     for (const RoleWord& word : kRoles)
-        for (const Side of : {Side::kMiddle, Side::kLeft, Side::kRight})
-            if (word.sided == (of != Side::kMiddle) && role_name(word.role, of) == text) {
+        for (const BodySide of : {BodySide::kMiddle, BodySide::kLeft, BodySide::kRight})
+            if (word.sided == (of != BodySide::kMiddle) && role_name(word.role, of) == text) {
                 role = word.role;
                 side = of;
                 return true;
@@ -336,14 +336,14 @@ bool parse_role(std::string_view text, Role& role, Side& side) {
 bool has_sides(Role role) { return role != Role::kOther && word_of(role).sided; }
 bool is_chain(Role role) { return role == Role::kOther || word_of(role).chain; }
 
-const std::vector<int>& JointRoles::joints(Role role, Side side) const {
+const std::vector<int>& JointRoles::joints(Role role, BodySide side) const {
     static const std::vector<int> kNobody;
     for (const RoleJoints& r : roles)
         if (r.role == role && r.side == side) return r.joints;
     return kNobody;
 }
 
-int JointRoles::joint(Role role, Side side) const {
+int JointRoles::joint(Role role, BodySide side) const {
     const std::vector<int>& all = joints(role, side);
     return all.empty() ? -1 : all.front();
 }

@@ -89,18 +89,19 @@ const std::map<std::string, unsigned, std::less<>>& meanings() {
 /// Words of joints that are no part of a body, or its tips.
 bool is_beside(std::string_view word) {
     for (const std::string_view beside :
-         {"twist", "roll",  "skirt", "tail",   "hair",  "pony", "braid",  "cloth",  "coat",
-          "apron", "cape",  "wing",  "ear",    "eye",   "jaw",  "tongue", "breast", "bag",
-          "belt",  "prop",  "pole",  "weapon", "end",   "tip",  "nub",    "site",   "heel",
-          "helper", "socket", "fin", "feather", "sleeve", "strap", "lash", "brow", "lip", "control"})
+         {"twist",  "roll",  "skirt", "tail",   "hair",   "pony",   "braid",   "cloth",
+          "coat",   "apron", "cape",  "wing",   "ear",    "eye",    "jaw",     "tongue",
+          "breast", "bag",   "belt",  "prop",   "pole",   "weapon", "end",     "tip",
+          "nub",    "site",  "heel",  "helper", "socket", "fin",    "feather", "sleeve",
+          "strap",  "lash",  "brow",  "lip",    "control"})
         if (word == beside) return true;
     return false;
 }
 
-Side side_of(std::string_view word) {
-    if (word == "l" || word == "left" || word == "lft") return Side::kLeft;
-    if (word == "r" || word == "right" || word == "rgt") return Side::kRight;
-    return Side::kMiddle;
+BodySide side_of(std::string_view word) {
+    if (word == "l" || word == "left" || word == "lft") return BodySide::kLeft;
+    if (word == "r" || word == "right" || word == "rgt") return BodySide::kRight;
+    return BodySide::kMiddle;
 }
 
 std::string_view without_prefix(std::string_view name) {
@@ -139,13 +140,13 @@ JointWords joint_words(std::string_view name) {
     std::string all;  // what is no side, in one word
     const auto& known = meanings();
     for (std::string word : split(without_prefix(name))) {
-        if (const Side side = side_of(word); side != Side::kMiddle) {
+        if (const BodySide side = side_of(word); side != BodySide::kMiddle) {
             out.side = side;
             continue;
         }
         // "lefthand", "lshin": a side and a word that means something.
         for (const std::string_view head : {"left", "right", "l", "r"})
-            if (out.side == Side::kMiddle && !known.contains(word) && word.starts_with(head) &&
+            if (out.side == BodySide::kMiddle && !known.contains(word) && word.starts_with(head) &&
                 known.contains(word.substr(head.size()))) {
                 out.side = side_of(head);
                 word = word.substr(head.size());
@@ -167,7 +168,7 @@ JointWords joint_words(std::string_view name) {
     }
     // A hip that has a side is a thigh.
     if (out.says(Role::kHips) && out.says(Role::kThigh))
-        out.roles = bit(out.side == Side::kMiddle ? Role::kHips : Role::kThigh);
+        out.roles = bit(out.side == BodySide::kMiddle ? Role::kHips : Role::kThigh);
     return out;
 }
 

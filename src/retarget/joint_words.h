@@ -9,7 +9,7 @@
 namespace mellow {
 
 struct JointWords {
-    Side side = Side::kMiddle;  ///< kMiddle: says none
+    BodySide side = BodySide::kMiddle;  ///< kMiddle: says none
     unsigned roles = 0;         ///< a bit for each Role that the words may mean
     bool beside = false;        ///< a twist, a skirt, hair, the tip of a bone, and so on
 

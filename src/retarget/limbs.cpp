@@ -28,7 +28,10 @@ class LimbFinder {
                     const std::size_t skipped = way.size() - i - 3;
                     const double score = (worth(one, skipped) + worth(other, skipped)) / 2;
                     if (best && score <= best->score) continue;
-                    best = LimbPair{tree_.skeleton[a].parent, {a, b}, {one, other}, score,
+                    best = LimbPair{tree_.skeleton[a].parent,
+                                    {a, b},
+                                    {one, other},
+                                    score,
                                     fits(one) >= 2 && fits(other) >= 2};
                 }
         }
@@ -48,9 +51,8 @@ class LimbFinder {
                                   words_[at(child)].beside == words_[at(other)].beside;
                 return tree_.unlike(child, other) + (same ? 0 : 0.5);
             };
-            const auto best = std::min_element(left.begin(), left.end(), [&](int x, int y) {
-                return likeness(x) < likeness(y);
-            });
+            const auto best = std::min_element(
+                left.begin(), left.end(), [&](int x, int y) { return likeness(x) < likeness(y); });
             match(child, *best, twin);
             left.erase(best);
         }

@@ -27,10 +27,10 @@ std::vector<std::string> left_over(const Skeleton& skeleton, const std::set<std:
 
 }  // namespace
 
-Result<FigureMatch> match_figures(const Skeleton& motion, const Place& motion_where,
+Result<JointMatch> match_figures(const Skeleton& motion, const Place& motion_where,
                                   const Skeleton& figure, const Place& figure_where) {
     const JointRoles its = find_roles(motion, motion_where), own = find_roles(figure, figure_where);
-    FigureMatch out;
+    JointMatch out;
     for (const JointRoles* roles : {&its, &own})
         for (const Finding& f : roles->findings) {
             if (f.severity == Severity::kStop) return f;
@@ -38,7 +38,9 @@ Result<FigureMatch> match_figures(const Skeleton& motion, const Place& motion_wh
         }
     const auto legs = [](bool four) { return four ? "four legs" : "two legs"; };
     if (its.four_legged != own.four_legged)
-        return Finding{Code::kSkeletonDiffers, Severity::kStop, motion_where,
+        return Finding{Code::kSkeletonDiffers,
+                       Severity::kStop,
+                       motion_where,
                        fmt::format("a body on {}", legs(its.four_legged)),
                        fmt::format("{}, as the figure", legs(own.four_legged)),
                        "motion of a body of that kind"};
@@ -49,27 +51,36 @@ Result<FigureMatch> match_figures(const Skeleton& motion, const Place& motion_wh
             return r.role == role.role && r.side == role.side;
         });
         if (found == its.roles.end()) continue;
-        MapPair pair{role.role, role.side, "", names_of(motion, found->joints),
-                     names_of(figure, role.joints), found->told, role.told};
+        MapPair pair{role.role,
+                     role.side,
+                     "",
+                     names_of(motion, found->joints),
+                     names_of(figure, role.joints),
+                     found->told,
+                     role.told};
         taken_its.insert(pair.motion.begin(), pair.motion.end());
         taken_own.insert(pair.figure.begin(), pair.figure.end());
         limbs += role.role == Role::kThigh || role.role == Role::kUpperArm ? 1 : 0;
         out.map.pairs.push_back(std::move(pair));
     }
     if (limbs == 0)
-        return Finding{Code::kSkeletonDiffers, Severity::kStop, motion_where,
+        return Finding{Code::kSkeletonDiffers,
+                       Severity::kStop,
+                       motion_where,
                        "no pair of limbs that the figure has as well",
                        "legs or arms: two chains of three joints, about alike in their bones",
                        "a map written by hand, or motion of such a body"};
     // What has no role goes by its name.
     std::map<std::string, std::string> bare;
-    for (const std::string& name : left_over(motion, taken_its)) bare.emplace(bare_name(name), name);
+    for (const std::string& name : left_over(motion, taken_its))
+        bare.emplace(bare_name(name), name);
     for (const std::string& name : left_over(figure, taken_own)) {
         const auto found = bare.find(bare_name(name));
         if (found == bare.end() || found->first.empty()) continue;
         Told told;
         told.name = true;
-        out.map.pairs.push_back({Role::kOther, Side::kMiddle, name, {found->second}, {name}, told, told});
+        out.map.pairs.push_back(
+            {Role::kOther, BodySide::kMiddle, name, {found->second}, {name}, told, told});
         taken_its.insert(found->second);
         taken_own.insert(name);
         bare.erase(found);

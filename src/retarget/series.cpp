@@ -71,6 +71,13 @@ void ease_between(std::span<const Span> spans, int far, std::vector<Vec3>& value
     }
 }
 
+double median(std::vector<double> values) {
+    if (values.empty()) return 0;
+    const auto half = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::nth_element(values.begin(), half, values.end());
+    return *half;
+}
+
 void smooth(std::vector<double>& values, int reach) {
     const int count = static_cast<int>(values.size());
     for (int round = 0; round < 2; ++round) {

@@ -27,6 +27,9 @@ std::vector<double> speeds_of(std::span<const Vec3> places, double step);
 /// half of that.
 void ease_between(std::span<const Span> spans, int far, std::vector<Vec3>& values);
 
+/// The value in the middle; 0 of none.
+double median(std::vector<double> values);
+
 /// Two means over `reach` samples to both sides, one after the other; ends hold.
 void smooth(std::vector<double>& values, int reach);
 /// The largest within `reach` samples to both sides.
