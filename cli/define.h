@@ -5,6 +5,9 @@
 
 namespace mellow::cli {
 
+inline const std::vector<std::string> kAxes{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
+inline const std::vector<std::string> kRates{"24", "25", "30", "30000/1001", "60"};
+
 /// --json and --quiet.
 void add_common(Command& c, Common& common);
 void add_verbose(Command& c, Common& common, const char* help);

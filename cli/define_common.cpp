@@ -3,13 +3,6 @@
 #include "mellow/convention.h"
 
 namespace mellow::cli {
-namespace {
-
-const std::vector<std::string> kAxes{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
-const std::vector<std::string> kRates{"24", "25", "30", "30000/1001", "60"};
-
-}  // namespace
-
 void add_common(Command& c, Common& common) {
     c.options.push_back({"--json", &common.json, "", "Print the result as JSON, also on failure"});
     c.options.push_back({"--quiet", &common.quiet, "", "Print nothing but what went wrong"});

@@ -6,9 +6,6 @@
 namespace mellow::cli {
 namespace {
 
-const std::vector<std::string> kAxes{"+X", "-X", "+Y", "-Y", "+Z", "-Z"};
-const std::vector<std::string> kRates{"24", "25", "30", "30000/1001", "60"};
-
 std::vector<std::string> aspect_names() {
     std::vector<std::string> names;
     for (int i = 0; i < kAspects; ++i) names.emplace_back(name(static_cast<Aspect>(i)));

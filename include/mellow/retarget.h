@@ -37,9 +37,9 @@ struct CarryReport {
     double slide_between_mm = 0;  ///< the same half way between two samples
     double lowered_mm = 0;        ///< the most that the hips were lowered, so that legs reach
     double lowered_mean_mm = 0;
-    int out_of_reach = 0;      ///< samples at which a leg does not reach its foot even so
-    double knee_ratio = 1;     ///< second difference of knees, against that of the motion
-    bool closed = false;       ///< first and last pose are one: it was carried as a round
+    int out_of_reach = 0;   ///< samples at which a leg does not reach its foot even so
+    double knee_ratio = 1;  ///< second difference of knees over 1/30 s, against that of the motion
+    bool closed = false;    ///< first and last pose are one: it was carried as a round
     std::optional<Vec3> belt;  ///< metres a second that the ground moves: a clip in place
 };
 

@@ -44,7 +44,9 @@ constexpr std::array<Role, 5> kFingers = {Role::kThumb, Role::kIndexFinger, Role
 
 const RoleWord& word_of(Role role) { return kRoles[static_cast<std::size_t>(role)]; }
 
-BodySide other(BodySide side) { return side == BodySide::kLeft ? BodySide::kRight : BodySide::kLeft; }
+BodySide other(BodySide side) {
+    return side == BodySide::kLeft ? BodySide::kRight : BodySide::kLeft;
+}
 
 class RoleFinder {
   public:
@@ -318,7 +320,9 @@ std::string to_text(const Told& told) {
 
 std::string role_name(Role role, BodySide side) {
     if (role == Role::kOther) return "other";
-    const char* const before = side == BodySide::kLeft ? "left_" : side == BodySide::kRight ? "right_" : "";
+    const char* const before = side == BodySide::kLeft    ? "left_"
+                               : side == BodySide::kRight ? "right_"
+                                                          : "";
     return fmt::format("{}{}", before, word_of(role).word);
 }
 

@@ -225,10 +225,12 @@ class FootKeeper {
     void knees(std::size_t f, std::vector<double>& own, std::vector<double>& its) const {
         const CarriedLimb& leg = map_.legs[f];
         const auto bent = [&](auto& out, const auto& poses, int thigh, int shin, int foot) {
-            for (int k = counted_.first + 1; k < counted_.last; ++k)
-                out.push_back(std::abs(knee(poses, thigh, shin, foot, k - 1) -
+            // As at 30 a second, whatever the rate is.
+            const int apart = samples(1.0 / 30);
+            for (int k = counted_.first + apart; k + apart <= counted_.last; ++k)
+                out.push_back(std::abs(knee(poses, thigh, shin, foot, k - apart) -
                                        2 * knee(poses, thigh, shin, foot, k) +
-                                       knee(poses, thigh, shin, foot, k + 1)));
+                                       knee(poses, thigh, shin, foot, k + apart)));
         };
         bent(own, poses_, leg.thigh, leg.shin, leg.foot);
         bent(its, source_, leg.its_thigh, leg.its_shin, leg.its_foot);

@@ -28,7 +28,7 @@ std::vector<std::string> left_over(const Skeleton& skeleton, const std::set<std:
 }  // namespace
 
 Result<JointMatch> match_figures(const Skeleton& motion, const Place& motion_where,
-                                  const Skeleton& figure, const Place& figure_where) {
+                                 const Skeleton& figure, const Place& figure_where) {
     const JointRoles its = find_roles(motion, motion_where), own = find_roles(figure, figure_where);
     JointMatch out;
     for (const JointRoles* roles : {&its, &own})
