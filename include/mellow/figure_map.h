@@ -23,7 +23,7 @@ struct MapPair {
     BodySide side = BodySide::kMiddle;
     std::string name;  ///< of a pair that has no role
     std::vector<std::string> motion, figure;
-    Told motion_told, figure_told;  ///< not in the file
+    Evidence motion_told, figure_told;  ///< not in the file
 
     /// "left_thigh", or its own name.
     std::string key() const { return role == Role::kOther ? name : role_name(role, side); }
@@ -51,7 +51,7 @@ struct JointMatch {
 /// goes on four legs and the other does not, where neither hips nor limbs are found in both, and
 /// where names of sides are against the body.
 Result<JointMatch> match_figures(const Skeleton& motion, const Place& motion_where,
-                                  const Skeleton& figure, const Place& figure_where);
+                                 const Skeleton& figure, const Place& figure_where);
 
 /// The file's text: what told each pair stands behind it, and what is a guess is marked.
 std::string figure_map_text(const JointMatch& match, const std::string& motion,

@@ -43,11 +43,11 @@ enum class Role {
 enum class BodySide { kMiddle, kLeft, kRight };
 
 /// What told a role. More of them may have.
-struct Told {
+struct Evidence {
     bool name = false, tree = false, lengths = false, guess = false;
 };
 /// "name, bone lengths": the words of what told, in one fixed order.
-std::string to_text(const Told& told);
+std::string to_text(const Evidence& told);
 
 /// "left_upper_arm", "spine".
 std::string role_name(Role role, BodySide side);
@@ -63,7 +63,7 @@ struct RoleJoints {
     Role role = Role::kOther;
     BodySide side = BodySide::kMiddle;
     std::vector<int> joints;
-    Told told;
+    Evidence told;
 };
 
 /// The roles of a skeleton's joints.

@@ -69,7 +69,7 @@ class RoleFinder {
     }
 
   private:
-    void add(Role role, BodySide side, std::vector<int> joints, Told told) {
+    void add(Role role, BodySide side, std::vector<int> joints, Evidence told) {
         if (joints.empty()) return;
         told.name = std::all_of(joints.begin(), joints.end(),
                                 [&](int j) { return words_[at(j)].says(role); });
@@ -83,7 +83,7 @@ class RoleFinder {
         hips_ = limbs_.hips;
         chest_ = limbs_.arms ? limbs_.arms->hangs_on : -1;
         if (hips_ < 0) hips_ = named(Role::kHips);
-        Told tree;
+        Evidence tree;
         tree.tree = true;
         if (hips_ >= 0) {
             add(Role::kHips, BodySide::kMiddle, {hips_}, tree);
@@ -173,7 +173,7 @@ class RoleFinder {
         double votes = 0;
         for (const auto* limbs : {&limbs_.legs, &limbs_.arms})
             if (*limbs) votes += sides_by_name(**limbs, across);
-        Told& told = side_told_;
+        Evidence& told = side_told_;
         const bool by_name = std::abs(votes) > 0.5, by_feet = std::abs(seen) > 0.3;
         told.name = by_name;
         told.guess = !by_name && !by_feet;
@@ -234,7 +234,7 @@ class RoleFinder {
             const LimbJoints& limb = pair.limbs[i];
             const BodySide first = lies >= 0 ? BodySide::kLeft : BodySide::kRight;
             const BodySide side = i == 0 ? first : other(first);
-            Told told;
+            Evidence told;
             told.lengths = true;
             told.guess = side_told_.guess;
             for (std::size_t k = 0; k < 3; ++k) add(roles[k], side, {limb[k]}, told);
@@ -262,7 +262,7 @@ class RoleFinder {
 
     /// Chains below the hand, each from behind the last fork to its leaf. Those without a word are
     /// told apart by where they begin: a thumb next to the wrist, the others away from it in turn.
-    void add_fingers(int hand, BodySide side, Told told) {
+    void add_fingers(int hand, BodySide side, Evidence told) {
         std::vector<std::vector<int>> chains;
         for (int j = hand + 1; j < tree_.skeleton.size(); ++j) {
             if (!tree_.below(j, hand) || !tree_.children[at(j)].empty()) continue;
@@ -303,13 +303,13 @@ class RoleFinder {
     std::vector<JointWords> words_;
     Limbs limbs_;
     int hips_ = -1, chest_ = -1;
-    Told side_told_;
+    Evidence side_told_;
     JointRoles out_;
 };
 
 }  // namespace
 
-std::string to_text(const Told& told) {
+std::string to_text(const Evidence& told) {
     std::vector<std::string_view> words;
     if (told.name) words.emplace_back("name");
     if (told.tree) words.emplace_back("tree");

@@ -10,8 +10,8 @@ namespace mellow {
 
 struct JointWords {
     BodySide side = BodySide::kMiddle;  ///< kMiddle: says none
-    unsigned roles = 0;         ///< a bit for each Role that the words may mean
-    bool beside = false;        ///< a twist, a skirt, hair, the tip of a bone, and so on
+    unsigned roles = 0;                 ///< a bit for each Role that the words may mean
+    bool beside = false;                ///< a twist, a skirt, hair, the tip of a bone, and so on
 
     bool says(Role role) const { return (roles >> static_cast<unsigned>(role) & 1U) != 0; }
     bool says_any() const { return roles != 0; }

@@ -77,7 +77,7 @@ Result<JointMatch> match_figures(const Skeleton& motion, const Place& motion_whe
     for (const std::string& name : left_over(figure, taken_own)) {
         const auto found = bare.find(bare_name(name));
         if (found == bare.end() || found->first.empty()) continue;
-        Told told;
+        Evidence told;
         told.name = true;
         out.map.pairs.push_back(
             {Role::kOther, BodySide::kMiddle, name, {found->second}, {name}, told, told});
