@@ -73,7 +73,14 @@ TEST(MatchFiguresTest, EveryJointOfMadeUpBodiesIsFoundWhateverTheyAreCalled) {
                     const auto where = testing::Message() << "body " << bodies;
                     for (const std::string& key : figure.keys) {
                         if (key.starts_with("spine") || key.ends_with("twist")) continue;
-                        EXPECT_THAT(found[key], ElementsAre(figure.name(key))) << where << key;
+                        // What is a guess may be the other way round, as a whole.
+                        std::string means = key;
+                        if (!match.findings.empty() &&
+                            found["left_thigh"][0] != figure.name("left_thigh"))
+                            means = key.starts_with("left_")    ? "right_" + key.substr(5)
+                                    : key.starts_with("right_") ? "left_" + key.substr(6)
+                                                                : key;
+                        EXPECT_THAT(found[means], ElementsAre(figure.name(key))) << where << key;
                     }
                     std::vector<std::string> trunk;
                     for (int s = 1; s <= spine; ++s)
