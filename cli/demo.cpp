@@ -14,8 +14,8 @@ using Files = std::vector<orchard::File>;
 
 Files all_files() {
     Files all = orchard::tamsin_files();
-    for (const auto& more :
-         {orchard::press_files(), orchard::engine_files(), orchard::shift_files()})
+    for (const auto& more : {orchard::press_files(), orchard::engine_files(),
+                             orchard::shift_files(), orchard::odo_files()})
         all.insert(all.end(), more.begin(), more.end());
     return all;
 }
@@ -95,7 +95,7 @@ int demo(const DemoRequest& request) {
     };
     for (const char* recipe :
          {"tamsin.recipe.toml", "press.recipe.toml", "engines.recipe.toml", "shift.recipe.toml",
-          "before.recipe.toml", "round.recipe.toml", "yard.recipe.toml"})
+          "before.recipe.toml", "round.recipe.toml", "yard.recipe.toml", "odo.recipe.toml"})
         if (const int exit = pack_one(recipe, request.replace); exit != kDone) return exit;
     if (talk) {
         print_out("\nwhat looping and repairing changes, by checks on motion:\n");
@@ -125,7 +125,7 @@ int demo(const DemoRequest& request) {
         print_made(request, files,
                    {"crates/tamsin", "crates/press", "crates/engines/orchard",
                     "crates/engines/viewer", "crates/engines/machine", "crates/shift",
-                    "crates/before", "crates/round", "crates/yard"});
+                    "crates/before", "crates/round", "crates/yard", "crates/odo"});
     return kDone;
 }
 

@@ -21,6 +21,8 @@ extern const char* const kShiftRecipe;
 extern const char* const kEnginesRecipe;
 extern const char* const kRoundRecipe;
 extern const char* const kBeforeRecipe;
+extern const char* const kOdoRecipe;
+extern const char* const kOdoMap;
 extern const char* const kYardRecipe;
 extern const char* const kYardStates;
 extern const char* const kYardScript;
@@ -54,6 +56,9 @@ mellow::Scene press_scene();
 /// four kinds, and one that is cut. The last one of wheeling is COLLADA.
 std::vector<File> shift_files(int each = 6);
 
+/// odo_lift.bvh, odo.map.toml and odo.recipe.toml: a capture of another body.
+std::vector<File> odo_files();
+
 // Parts of tamsin_scene(), in the order they are added.
 inline const std::string kPrefix = "orchard:";
 void add_skeleton(mellow::Scene& scene);
@@ -61,6 +66,10 @@ void add_controls(mellow::Scene& scene);
 void add_body(mellow::Scene& scene);
 void add_performances(mellow::Scene& scene);
 
+/// A text as a file.
+inline std::vector<std::uint8_t> bytes_of(const std::string& text) {
+    return {text.begin(), text.end()};
+}
 /// Index of the node `orchard:name`; the name must exist.
 int node(const mellow::Scene& scene, const std::string& name);
 

@@ -143,8 +143,6 @@ void calibrate(Clip& clip, const mellow::Skeleton& skeleton) {
     }
 }
 
-std::vector<std::uint8_t> bytes_of(const std::string& text) { return {text.begin(), text.end()}; }
-
 }  // namespace
 
 std::vector<File> shift_files(int each) {

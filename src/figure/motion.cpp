@@ -182,8 +182,15 @@ class MotionReader {
         const auto called = [&](std::string& joint) {
             joint = renamed(joint, source_.strip_prefix, recipe_.renames);
         };
-        for (MapPair& pair : map.pairs)
+        const auto called_here = [&](std::string& joint) {
+            joint = renamed(joint, recipe_.strip_prefix, {});
+        };
+        for (MapPair& pair : map.pairs) {
             std::for_each(pair.motion.begin(), pair.motion.end(), called);
+            std::for_each(pair.figure.begin(), pair.figure.end(), called_here);
+        }
+        std::for_each(map.held.begin(), map.held.end(), called_here);
+        for (auto& [joint, angles] : map.turned) called_here(joint);
         std::for_each(map.ignored.begin(), map.ignored.end(), called);
         std::vector<Joint> joints = bones.skeleton.joints();
         for (Joint& joint : joints) called(joint.name);
