@@ -121,7 +121,7 @@ std::map<std::string, Quat> at_moment(double t, Vec3& hips) {
         turns["tibia" + of] = towards({0, -1, 0}, ankle - knee);
         turns["ankle" + of] = turns["ball" + of] = {};
         const Vec3 free{hips.x + 0.32 * side, hips.y - 0.02, 0.08},
-            keg{hips.x + 0.13 * side, 0.45 + 0.65 * (eased(t, 1.3, 2.2)), 0.36 + 0.10 * down};
+            keg{hips.x + 0.13 * side, 0.45 + 0.9 * (eased(t, 1.3, 2.2)), 0.36 + 0.10 * down};
         const Vec3 hand = free + (keg - free) * hold, shoulder = place("armupper" + of),
                    elbow = bend(shoulder, hand, kUpperArm, kForearm, {0.5 * side, -1, -0.4});
         turns["clav" + of] = turns["back5"];
