@@ -3,6 +3,7 @@
 #include "mellow/retarget.h"
 
 #include "bodies.h"
+#include "mellow/write.h"
 
 namespace mellow::retarget_test {
 namespace {
@@ -328,6 +329,36 @@ TEST(CarryTest, MapsThatDoNotFitAreRefused) {
         Carrier::make(body.skeleton, body.skeleton, map, kPlain).value().carry(moved, 1, 0.1);
     EXPECT_LT(test::angle(rotation_of(world(body, carried, 0, "head")), {}), 1e-6);
     EXPECT_LT(test::angle(rotation_of(world(body, carried, 0, "left_hand")), turn(kZ, 90)), 1e-6);
+}
+
+TEST(CarryTest, EqualBonesByAMapAreTheVerySameClip) {
+    // The same file twice: by its names, and by a map after all its joints were renamed.
+    TempFolder folder;
+    const auto path = [&](const char* name) { return (folder / name).string(); };
+    ASSERT_EQ(run_tool("demo " + path("d") + " --data-only --quiet").exit, 0);
+    Scene other = read_scene(folder / "d/motions/climbing/climb_1.glb").value().scene;
+    for (Node& node : other.nodes)
+        if (node.mesh == kNone) node.name = "x_" + node.name + "_x";
+    write_bytes(folder / "d/other.glb", write_glb(other));
+    ASSERT_EQ(run_tool("match " + path("d/other.glb") + " " + path("d/tamsin.glb") +
+                       " --unit cm --up +Z --front -Y --quiet -o " + path("d/other.map.toml"))
+                  .exit,
+              0);
+    const auto packed = [&](const std::string& source, const std::string& to) {
+        write_text(
+            folder / "d/one.recipe.toml",
+            "[figure]\nfile = \"tamsin.glb\"\nstrip_prefix = \"orchard:\"\nunit = \"cm\"\n"
+            "up = \"+Z\"\nfront = \"-Y\"\nrate = 24\n[[source]]\nname = \"s\"\n" +
+                source +
+                "\n[rename]\n\"mixed_*\" = \"*\"\n\"orchard:*\" = \"*\"\n[output]\nfolder = \"" +
+                to + "\"\n[[clips]]\nsource = \"s\"\nname = \"clip\"\n");
+        const ToolRun run = run_tool("pack " + path("d/one.recipe.toml"));
+        EXPECT_EQ(run.exit, 0) << run.out << run.err;
+        return read_text(folder / ("d/" + to + "/clips/clip.glb"));
+    };
+    const std::string own = packed("file = \"motions/climbing/climb_1.glb\"", "own");
+    EXPECT_FALSE(own.empty());
+    EXPECT_TRUE(packed("file = \"other.glb\"\nmap = \"other.map.toml\"", "by_map") == own);
 }
 
 }  // namespace

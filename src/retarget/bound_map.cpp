@@ -27,6 +27,7 @@ class MapBinder {
     Result<BoundMap> run() {
         out_.joints.resize(at(figure_.size()));
         out_.paired.assign(at(motion_.size()), false);
+        MELLOW_CHECK(fits_at_all());
         for (const MapPair& pair : map_.pairs) {
             Looked found{&pair, {}, {}};
             for (const std::string& name : pair.motion)
@@ -71,6 +72,32 @@ class MapBinder {
         const MapPair* pair;
         std::vector<int> its, own;
     };
+
+    /// A map of two other files is one mistake, not one for each name.
+    Status fits_at_all() const {
+        for (const bool motion : {true, false}) {
+            const Skeleton& skeleton = motion ? motion_ : figure_;
+            int there = 0, all = 0;
+            std::vector<std::string> names, wanted;
+            for (const MapPair& pair : map_.pairs)
+                for (const std::string& name : motion ? pair.motion : pair.figure) {
+                    there += skeleton.find(name) >= 0 ? 1 : 0;
+                    wanted.push_back(name);
+                    ++all;
+                }
+            if (there > 0 || all < 2) continue;
+            for (const Joint& joint : skeleton.joints()) names.push_back(joint.name);
+            const char* const of = motion ? "motion" : "figure";
+            return Finding{
+                Code::kNameUnknown,
+                Severity::kStop,
+                map_.where,
+                fmt::format("none of its {} joints of the {}: {}", all, of, name_list(wanted)),
+                fmt::format("joints of the {}: {}", of, name_list(names)),
+                "the map of these two; or names without the prefix they have there"};
+        }
+        return {};
+    }
 
     int find(const Skeleton& skeleton, const std::string& name, const Place& where) {
         const int found = skeleton.find(name);

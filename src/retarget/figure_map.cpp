@@ -66,7 +66,8 @@ class MapReader {
                 MapPair pair;
                 if (!parse_role(key, pair.role, pair.side)) {
                     t.fail(Code::kNameUnknown, key, "no role of that name",
-                           suggest(key, role_names()), "or stand it under [others]");
+                           suggest(key, role_names()),
+                           "a role; or put it under [others], if it has none");
                     t.knows({key});
                     continue;
                 }

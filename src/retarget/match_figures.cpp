@@ -31,19 +31,19 @@ Result<JointMatch> match_figures(const Skeleton& motion, const Place& motion_whe
                                  const Skeleton& figure, const Place& figure_where) {
     const JointRoles its = find_roles(motion, motion_where), own = find_roles(figure, figure_where);
     JointMatch out;
+    if (its.four_legged != own.four_legged)
+        return Finding{Code::kSkeletonDiffers,
+                       Severity::kStop,
+                       its.four_legged ? motion_where : figure_where,
+                       "a trunk that lies at rest: a body on four legs, or other axes than the "
+                       "file says",
+                       "one that stands, as the other file's",
+                       "its true axes, up and front; or motion of a body of that kind"};
     for (const JointRoles* roles : {&its, &own})
         for (const Finding& f : roles->findings) {
             if (f.severity == Severity::kStop) return f;
             out.findings.push_back(f);
         }
-    const auto legs = [](bool four) { return four ? "four legs" : "two legs"; };
-    if (its.four_legged != own.four_legged)
-        return Finding{Code::kSkeletonDiffers,
-                       Severity::kStop,
-                       motion_where,
-                       fmt::format("a body on {}", legs(its.four_legged)),
-                       fmt::format("{}, as the figure", legs(own.four_legged)),
-                       "motion of a body of that kind"};
     std::set<std::string> taken_its, taken_own;
     int limbs = 0;
     for (const RoleJoints& role : own.roles) {
