@@ -144,7 +144,7 @@ TEST_F(ManifestTest, EditsAndCallsOfRemediesAreKept) {
     std::string text;
     manifest.value().encode([&](std::string_view piece) { text += piece; });
     const json told = json::parse(text)["clips"][0];
-    ASSERT_EQ(told["findings"][0]["calls"].size(), 5U);
+    ASSERT_EQ(told["findings"][0]["calls"].size(), 6U);
     EXPECT_EQ(told["findings"][0]["calls"][1]["job"], "convert");
     EXPECT_EQ(told["findings"][0]["calls"][0]["asked"][11]["option"], "replace");
     EXPECT_EQ(told["demands"]["unmet"][0]["calls"], told["findings"][0]["calls"]);

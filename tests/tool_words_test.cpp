@@ -18,8 +18,8 @@ using namespace test;
 using test::read_text;
 using namespace testing;
 
-const std::vector<std::string> kCommands{"describe", "pack", "view", "compare",
-                                         "convert",  "lift", "demo"};
+const std::vector<std::string> kCommands{"describe", "pack",    "view", "compare",
+                                         "match",    "convert", "lift", "demo"};
 
 std::vector<std::string> lines_of(const std::string& text) {
     std::vector<std::string> lines;
