@@ -60,6 +60,23 @@ TEST(RigSheetTest, AxesTurnWithTheScene) {
 
 // ------------------------------------------------------------------------------------- binding
 
+TEST(RigTest, APrefixThatIsAbsentOrAnotherIsToldOnce) {
+    Scene scene;
+    for (const char* name : {"yard:a", "yard:b", "yard:c"}) add_node(scene, name, kNone, {});
+    const std::string rules =
+        "[[rule]]\nkind = \"follow\"\nnode = \"a\"\nsource = \"b\"\n"
+        "[[rule]]\nkind = \"follow\"\nnode = \"b\"\nsource = \"c\"\n";
+    for (const auto& [prefix, found] :
+         {std::pair{"", "no prefix, where names of the scene have one"},
+          std::pair{"prefix = \"field:\"\n", "\"field:\", which no name"}}) {
+        const auto rig = Rig::bind(scene, kNone, sheet(prefix + rules));
+        ASSERT_EQ(rig.failures().size(), 1U) << text_of(rig.failures());
+        EXPECT_THAT(rig, FailsWith(Code::kNameUnknown, found));
+        EXPECT_THAT(rig.failures()[0].remedy, HasSubstr("prefix = \"yard:\""));
+    }
+    EXPECT_THAT(Rig::bind(scene, kNone, sheet("prefix = \"yard:\"\n" + rules)), IsOk());
+}
+
 TEST(RigTest, CyclesArePrinted) {
     Scene scene;
     std::string rules;

@@ -36,6 +36,7 @@
 //    choose_joints()    which nodes become joints                               bake.h
 //    plan_range()       where the samples of a range stand                      shape.h
 //    join(), mirror()   takes made of takes: parts, repeats, mirrors, loops      shaping.h
+//    match_figures(), Carrier   motion of another body, carried over            figure_map.h, retarget.h
 //    bake()             the samples                                             bake.h
 //    extract_travel()   ground travel, height, heading onto the root            travel.h
 //    assemble_skin(), assemble_clip()   scenes as an engine takes them          fit.h
@@ -54,6 +55,7 @@
 #include "mellow/convert_file.h"
 #include "mellow/crate.h"
 #include "mellow/draft.h"
+#include "mellow/figure_map.h"
 #include "mellow/fit.h"
 #include "mellow/joint_fit.h"
 #include "mellow/joint_map.h"
@@ -69,6 +71,7 @@
 #include "mellow/prove.h"
 #include "mellow/read.h"
 #include "mellow/recipe.h"
+#include "mellow/retarget.h"
 #include "mellow/rig.h"
 #include "mellow/rig_stock.h"
 #include "mellow/shape.h"
