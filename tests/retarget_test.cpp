@@ -185,6 +185,25 @@ TEST(CarryTest, ArmsAreLaidIntoTheRestDirectionsOfTheMotionFirst) {
                 1e-6);
 }
 
+TEST(CarryTest, WhatHangsOnAHandByItsNameIsLaidAsTheHandIs) {
+    BodyPlan level, down;
+    level.gloves = down.gloves = true;
+    down.arms_down = 45, down.axes = 31;
+    const Body motion = make_body(level), figure = make_body(down);
+    const Quat up = turn(kZ, 90), bent = turn(kZ, 120);
+    const CarriedMotion carried =
+        carrier(motion, figure, kPlain)
+            .carry(posed(motion, {{"left_upper_arm", up}, {"left_glove", bent}}), 1, 0.1);
+    const auto since = [&](const char* key) {
+        const auto j = static_cast<std::size_t>(figure.joint(key));
+        return rotation_of(world(figure, carried, 0, key)) *
+               conjugate(rotation_of(figure.skeleton.rest_worlds()[j]));
+    };
+    EXPECT_NEAR(test::angle(since("left_hand"), {}), 135, 1e-6);
+    EXPECT_NEAR(test::angle(since("left_glove"), since("left_hand")), 30, 1e-6);
+    EXPECT_NEAR(test::angle(since("right_glove"), {}), 45, 1e-6);
+}
+
 TEST(CarryTest, SpinesBendByTheShareOfTheirLength) {
     // Four bones to where the neck begins, the hips' own among them: middles at 1/8, 3/8, 5/8, 7/8
     // were they equal; lengths here are 0.225 0.225 0.12 for two joints above the hips, 0.1125 four
@@ -322,6 +341,9 @@ TEST(CarryTest, MapsThatDoNotFitAreRefused) {
     std::erase_if(map.pairs, [](const MapPair& p) { return p.role == Role::kHips; });
     EXPECT_THAT(made(), FailsWith(Code::kSkeletonDiffers, "no pair for hips"));
     map = matched(body, body).map;
+    map.held = {"neck"};
+    map.turned = {{"neck", {0, 0, 90}}};
+    EXPECT_THAT(made(), FailsWith(Code::kValueBad, "\"neck\", which no pair moves"));
     map.held = {"head"};
     map.turned = {{"left_hand", {0, 0, 90}}};
     const auto moved = posed(body, {{"head", turn(kY, 40)}});

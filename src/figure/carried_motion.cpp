@@ -63,7 +63,7 @@ class TimelineWriter {
         const auto [first, last] = frames_of(from, motion_.rate);
         const int between =
             std::max(1, static_cast<int>(std::ceil(kLeastRate / motion_.rate.per_second() - 1e-9)));
-        constexpr std::int64_t kMost = 2'000'000;
+        constexpr std::int64_t kMost = 200'000;
         if ((last - first) * between >= kMost)
             return Finding{Code::kLimit,
                            Severity::kStop,

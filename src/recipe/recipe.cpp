@@ -174,6 +174,9 @@ void read_sources(TomlTable& top, Recipe& recipe) {
         source.keyed = keyed == "joints"     ? RecipeSource::Keyed::kJoints
                        : keyed == "controls" ? RecipeSource::Keyed::kControls
                                              : RecipeSource::Keyed::kByContent;
+        if (source.keyed == RecipeSource::Keyed::kControls && !source.map.empty())
+            t.fail(Code::kValueBad, "map", "a map beside keyed = \"controls\"",
+                   "a map for files that key joints, or keyed = \"controls\" alone");
         if (!names.insert(source.name).second)
             t.fail(Code::kNameClash, "name",
                    fmt::format("a second source named \"{}\"", source.name), "one name per source",

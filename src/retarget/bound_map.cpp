@@ -52,14 +52,25 @@ class MapBinder {
                       out_.legs[side == BodySide::kLeft ? 0 : 1]);
             bind_fingers(side);
         }
+        std::vector<const Looked*> others;
         for (const Looked& l : looked_)
-            if (l.pair->role == Role::kOther) bind_chain(l.its, l.own, heading_);
+            if (l.pair->role == Role::kOther) others.push_back(&l);
+        // From the body outwards: each is laid as what it hangs on.
+        std::sort(others.begin(), others.end(),
+                  [](const Looked* a, const Looked* b) { return a->own[0] < b->own[0]; });
+        for (const Looked* l : others) bind_chain(l->its, l->own, laid_above(l->own[0]));
         MELLOW_CHECK(Status(wrong_));
         for (const std::string& name : map_.held)
             if (const int j = find(figure_, name, map_.where.at("held")); j >= 0)
                 out_.joints[at(j)] = {};
         for (const auto& [name, angles] : map_.turned)
-            if (const int j = find(figure_, name, map_.where.at("turned")); j >= 0)
+            if (const int j = find(figure_, name, map_.where.at("turned"));
+                j >= 0 && out_.joints[at(j)].a < 0)
+                wrong_.push_back({Code::kValueBad, Severity::kStop, map_.where.at("turned"),
+                                  fmt::format("\"{}\", which no pair moves", name),
+                                  "a joint of the figure with a pair that is not held",
+                                  "add a pair, or take it out"});
+            else if (j >= 0)
                 out_.joints[at(j)].extra = from_axis_angle({0, 0, 1}, angles.z * kRadians) *
                                            from_axis_angle({0, 1, 0}, angles.y * kRadians) *
                                            from_axis_angle({1, 0, 0}, angles.x * kRadians);
@@ -227,6 +238,13 @@ class MapBinder {
             bind(own[i], its[i], above);
         }
         return above;
+    }
+
+    /// How the nearest joint above is laid that has a pair.
+    Quat laid_above(int joint) const {
+        while ((joint = figure_[joint].parent) >= 0)
+            if (out_.joints[at(joint)].a >= 0) return out_.joints[at(joint)].align;
+        return heading_;
     }
 
     /// As many joints one by one; else by shares of the length.

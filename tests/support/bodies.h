@@ -17,6 +17,7 @@ struct BodyPlan {
     int spine = 3;         ///< joints of it
     double arms_down = 0;  ///< degrees
     bool collars = true, toes = true;
+    bool gloves = false;    ///< a leaf on each hand, of no role
     bool twists = false;    ///< a leaf beside each forearm
     unsigned axes = 0;      ///< a seed of random axes; 0: those of the world
     unsigned shuffled = 0;  ///< a seed of another order of siblings; 0: left first
@@ -66,6 +67,7 @@ inline Body make_body(const BodyPlan& plan) {
         bones.push_back({of + "upper_arm", at, arm});
         bones.push_back({of + "forearm", of + "upper_arm", arm + along * 0.29});
         bones.push_back({of + "hand", of + "forearm", arm + along * 0.54});
+        if (plan.gloves) bones.push_back({of + "glove", of + "hand", arm + along * 0.6});
         if (plan.twists) bones.push_back({of + "twist", of + "forearm", arm + along * 0.42});
     }
     bones.push_back({"neck", up, {0, chest + 0.12, 0}});
