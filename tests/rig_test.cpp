@@ -72,7 +72,7 @@ TEST(RigTest, APrefixThatIsAbsentOrAnotherIsToldOnce) {
         const auto rig = Rig::bind(scene, kNone, sheet(prefix + rules));
         ASSERT_EQ(rig.failures().size(), 1U) << text_of(rig.failures());
         EXPECT_THAT(rig, FailsWith(Code::kNameUnknown, found));
-        EXPECT_THAT(rig.failures()[0].remedy, HasSubstr("prefix = \"yard:\""));
+        EXPECT_THAT(rig.failures()[0].remedy, testing::HasSubstr("prefix = \"yard:\""));
     }
     EXPECT_THAT(Rig::bind(scene, kNone, sheet("prefix = \"yard:\"\n" + rules)), IsOk());
 }
