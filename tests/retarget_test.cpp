@@ -95,6 +95,26 @@ TEST(MatchFiguresTest, EveryJointOfMadeUpBodiesIsFoundWhateverTheyAreCalled) {
     EXPECT_EQ(bodies, 40);
 }
 
+TEST(MatchFiguresTest, ArmsOfATwistedTrunkGoByTheirNamesOrAreAGuess) {
+    for (const auto names : {BodyPlan::Names::kTrade, BodyPlan::Names::kNone})
+        for (const double twist : {40.0, 80.0, 150.0}) {
+            BodyPlan plan;
+            plan.names = names;
+            const Body figure = make_body(plan);
+            std::vector<Joint> joints = figure.skeleton.joints();
+            Joint& spine = joints[static_cast<std::size_t>(figure.joint("spine2"))];
+            spine.rest.r = turn(kY, twist) * spine.rest.r;
+            const JointRoles roles = find_roles(Skeleton::make(std::move(joints)).value(), "f");
+            EXPECT_EQ(roles.joint(Role::kThigh, BodySide::kLeft), figure.joint("left_thigh"));
+            const bool right =
+                roles.joint(Role::kHand, BodySide::kLeft) == figure.joint("left_hand");
+            const bool named = names == BodyPlan::Names::kTrade;
+            // Nobody sees a trunk that is turned round without names.
+            EXPECT_EQ(right, named || twist < 90) << twist;
+            EXPECT_THAT(roles.findings, SizeIs(!named && twist == 80 ? 1 : 0)) << twist;
+        }
+}
+
 TEST(MatchFiguresTest, NamesOfSidesAgainstTheFeetStop) {
     const Body right = make_body({});
     std::vector<Joint> joints = right.skeleton.joints();

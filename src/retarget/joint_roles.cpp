@@ -170,9 +170,7 @@ class RoleFinder {
         // Were the first limb the left one, this way would be ahead.
         const Vec3 ahead = cross(across, out_.up);
         const double seen = limbs_.legs ? points(*limbs_.legs, ahead) : 0;
-        double votes = 0;
-        for (const auto* limbs : {&limbs_.legs, &limbs_.arms})
-            if (*limbs) votes += sides_by_name(**limbs, across);
+        const double votes = sides_by_name(*pair, across);
         Evidence& told = side_told_;
         const bool by_name = std::abs(votes) > 0.5, by_feet = std::abs(seen) > 0.3;
         told.name = by_name;
@@ -185,12 +183,16 @@ class RoleFinder {
                  "names of left and right that are against toes and knees, which point ahead",
                  "left on the left of what the body faces",
                  "swap the names, in the file or in the map; or mirror the motion"});
-        if (told.guess)
-            out_.findings.push_back(
-                {Code::kAssumed, Severity::kWarning, where_,
-                 "which side is left: neither names nor toes and knees tell it",
-                 "names with left and right, or feet that point ahead",
-                 "look at the map, and swap left and right there if it is wrong"});
+        if (told.guess) guess(limbs_.legs ? "legs" : "arms");
+    }
+
+    void guess(const char* limbs) {
+        out_.findings.push_back(
+            {Code::kAssumed, Severity::kWarning, where_,
+             fmt::format("which of the {} is left: neither names nor what they point at tell it",
+                         limbs),
+             "names with left and right, or feet that point ahead",
+             "look at the map, and swap left and right there if it is wrong"});
     }
 
     /// How much toes and knees point that way, -1 to 1.
@@ -208,7 +210,8 @@ class RoleFinder {
             const Vec3 knee = place(leg[1]) - place(leg[0]);
             const Vec3 off = knee - line * dot(knee, line);
             const double bent = length(off) / length(knee);
-            if (bent > 0.005) out += std::min(0.2, bent * 8) * dot(normalized(off, {}), ahead);
+            // Knees alone are no proof: rests bend them any way.
+            if (bent > 0.005) out += std::min(0.14, bent * 8) * dot(normalized(off, {}), ahead);
         }
         return out;
     }
@@ -228,15 +231,21 @@ class RoleFinder {
     }
 
     void add_limbs(const LimbPair& pair, const LimbRoles& roles, int trunk) {
-        const double lies = dot(place(pair.limbs[0][0]) - place(pair.limbs[1][0]), out_.left);
         const bool legs = roles == kLegRoles;
+        // A trunk that is twisted at rest has arms across its legs: their own names come first.
+        const Vec3 across = place(pair.limbs[0][0]) - place(pair.limbs[1][0]);
+        const double named = sides_by_name(pair, out_.left);
+        const double lies = named != 0 ? named * dot(across, out_.left) : dot(across, out_.left);
+        const bool unsure = !legs && named == 0 && limbs_.legs && !side_told_.guess &&
+                            std::abs(lies) < 0.5 * length(across);
+        if (unsure) guess("arms");
         for (std::size_t i = 0; i < 2; ++i) {
             const LimbJoints& limb = pair.limbs[i];
             const BodySide first = lies >= 0 ? BodySide::kLeft : BodySide::kRight;
             const BodySide side = i == 0 ? first : other(first);
             Evidence told;
             told.lengths = true;
-            told.guess = side_told_.guess;
+            told.guess = side_told_.guess || unsure;
             for (std::size_t k = 0; k < 3; ++k) add(roles[k], side, {limb[k]}, told);
             told.lengths = false;
             told.tree = true;
