@@ -36,7 +36,8 @@
 //    choose_joints()    which nodes become joints                               bake.h
 //    plan_range()       where the samples of a range stand                      shape.h
 //    join(), mirror()   takes made of takes: parts, repeats, mirrors, loops      shaping.h
-//    match_figures(), Carrier   motion of another body, carried over            figure_map.h, retarget.h
+//    match_figures()    which joints of two bodies are alike                    figure_map.h
+//    Carrier            motion of one body, carried over to another             retarget.h
 //    bake()             the samples                                             bake.h
 //    extract_travel()   ground travel, height, heading onto the root            travel.h
 //    assemble_skin(), assemble_clip()   scenes as an engine takes them          fit.h
