@@ -278,6 +278,9 @@ TEST(CarryTest, StandingFeetOfOtherThighsAndShinsStandStill) {
                 0.1, 1e-9);
     const CarriedMotion stands = carrier(motion, figure).carry(locals, 31, 1.0 / 30);
     EXPECT_TRUE(stands.report.closed);
+    EXPECT_EQ(stands.report.contacts, 2);
+    EXPECT_GT(stands.report.lowered_mean_mm, 0);
+    EXPECT_LT(stands.report.lowered_mean_mm, stands.report.lowered_mm);
     EXPECT_EQ(stands.report.out_of_reach, 0);
     EXPECT_LT(stands.report.lowered_mm, 30);
     for (int k = 0; k <= 30; ++k)

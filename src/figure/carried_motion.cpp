@@ -8,6 +8,7 @@
 #include "base/at.h"
 #include "base/text.h"
 #include "mellow/rig.h"
+#include "shape/tile_poses.h"
 
 namespace mellow {
 namespace {
@@ -106,11 +107,8 @@ class TimelineWriter {
             take.evaluate({&seconds[k], count}, Take::Want::kLocals, tile);
             for (std::size_t j = 0; j < joints; ++j) {
                 const double* row = tile.local(static_cast<int>(j));
-                for (std::size_t f = 0; f < count; ++f) {
-                    const auto v = [&](std::size_t r) { return row[r * kTileFrames + f]; };
-                    out[(k + f) * joints + j] = {
-                        {v(0), v(1), v(2)}, {v(3), v(4), v(5), v(6)}, {v(7), v(8), v(9)}};
-                }
+                for (std::size_t f = 0; f < count; ++f)
+                    out[(k + f) * joints + j] = load_local(row, static_cast<int>(f));
             }
         }
         return out;

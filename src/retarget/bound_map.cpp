@@ -15,6 +15,12 @@
 namespace mellow {
 namespace {
 
+std::vector<Vec3> rest_places(const Skeleton& skeleton) {
+    std::vector<Vec3> out;
+    for (const Affine& world : skeleton.rest_worlds()) out.push_back(world.o);
+    return out;
+}
+
 class MapBinder {
   public:
     MapBinder(const Skeleton& motion, const Skeleton& figure, const FigureMap& map)
@@ -75,6 +81,7 @@ class MapBinder {
                                            from_axis_angle({0, 1, 0}, angles.y * kRadians) *
                                            from_axis_angle({1, 0, 0}, angles.x * kRadians);
         MELLOW_CHECK(Status(wrong_));
+        out_.its_rest = its_, out_.own_rest = own_;
         return std::move(out_);
     }
 
@@ -315,12 +322,6 @@ class MapBinder {
 };
 
 }  // namespace
-
-std::vector<Vec3> rest_places(const Skeleton& skeleton) {
-    std::vector<Vec3> out;
-    for (const Affine& world : skeleton.rest_worlds()) out.push_back(world.o);
-    return out;
-}
 
 Result<BoundMap> bind_map(const Skeleton& motion, const Skeleton& figure, const FigureMap& map) {
     return MapBinder(motion, figure, map).run();

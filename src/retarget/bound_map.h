@@ -33,12 +33,10 @@ struct BoundMap {
     std::vector<CarriedJoint> joints;  ///< of the figure
     int hips = -1, its_hips = -1, root = -1, its_root = -1;
     std::array<CarriedLimb, 2> legs, arms;
-    Vec3 ahead{0, 0, 1};       ///< what the motion's body faces at rest
+    std::vector<Vec3> its_rest, own_rest;  ///< world places at rest
+    Vec3 ahead{0, 0, 1};                   ///< what the motion's body faces at rest
     std::vector<bool> paired;  ///< joints of the motion that something follows, or that are ignored
 };
-
-/// World places of all joints at rest.
-std::vector<Vec3> rest_places(const Skeleton& skeleton);
 
 /// Looks all names up and lays limbs into one another's rest directions.
 Result<BoundMap> bind_map(const Skeleton& motion, const Skeleton& figure, const FigureMap& map);

@@ -17,7 +17,6 @@ struct Carrier::Parts {
     Skeleton motion, figure;
     BoundMap map;
     CarryOptions options;
-    std::vector<Vec3> its_rest, own_rest;
     double ratio = 1;
     double stands_m = 0;  ///< height of the figure's ankles at rest
 };
@@ -25,14 +24,16 @@ struct Carrier::Parts {
 namespace {
 
 /// Of leg lengths; of trunks where there are no legs.
-double ratio_of(const BoundMap& map, const std::vector<Vec3>& its, const std::vector<Vec3>& own) {
+double ratio_of(const BoundMap& map) {
     const auto &left = map.legs[0], &right = map.legs[1];
     if (left.its_length + right.its_length > 0)
         return (left.length + right.length) / (left.its_length + right.its_length);
     for (const CarriedLimb& arm : map.arms)
         if (arm.whole()) {
-            const double long_its = length(its[at(arm.its_thigh)] - its[at(map.its_hips)]);
-            if (long_its > 0) return length(own[at(arm.thigh)] - own[at(map.hips)]) / long_its;
+            const double long_its =
+                length(map.its_rest[at(arm.its_thigh)] - map.its_rest[at(map.its_hips)]);
+            if (long_its > 0)
+                return length(map.own_rest[at(arm.thigh)] - map.own_rest[at(map.hips)]) / long_its;
         }
     return 1;
 }
@@ -56,13 +57,11 @@ Result<Carrier> Carrier::make(const Skeleton& motion, const Skeleton& figure, co
     auto parts = std::make_shared<Parts>();
     parts->motion = motion, parts->figure = figure, parts->map = std::move(bound);
     parts->options = options;
-    parts->its_rest = rest_places(motion), parts->own_rest = rest_places(figure);
-    parts->ratio =
-        options.travel_ratio.value_or(ratio_of(parts->map, parts->its_rest, parts->own_rest));
+    parts->ratio = options.travel_ratio.value_or(ratio_of(parts->map));
     int feet = 0;
     for (const CarriedLimb& leg : parts->map.legs)
         if (leg.whole())
-            parts->stands_m += parts->own_rest[at(leg.foot)].y - options.ground_m, ++feet;
+            parts->stands_m += parts->map.own_rest[at(leg.foot)].y - options.ground_m, ++feet;
     if (feet > 0) parts->stands_m /= feet;
     return Carrier(std::move(parts));
 }
@@ -92,9 +91,8 @@ class Carrying {
              const CarryOptions& options)
         : motion_(motion), figure_(figure), map_(map), options_(options) {}
 
-    CarriedMotion run(const std::vector<Transform>& locals, int samples, double step,
-                      const std::vector<Vec3>& its_rest, const std::vector<Vec3>& own_rest,
-                      double ratio, double stands) {
+    CarriedMotion run(const std::vector<Transform>& locals, int samples, double step, double ratio,
+                      double stands) {
         CarriedMotion out;
         out.samples = samples;
         report_ = &out.report;
@@ -120,7 +118,7 @@ class Carrying {
         const bool stand = contacts.count() > 0;
         const double ankles = stand ? contacts.ankle_m : lowest_ankle(source);
         for (int k = 0; k < source.samples; ++k)
-            turn_and_place(source, poses, k, its_rest, own_rest, ratio, stands, ankles);
+            turn_and_place(source, poses, k, ratio, stands, ankles);
         if (options_.hands) keep_hands(poses, source, map_);
         if (options_.feet && stand)
             keep_feet(poses, source, map_, contacts, options_.ground_m, step, counted, *report_);
@@ -141,7 +139,7 @@ class Carrying {
   private:
     /// Feet are laid by their soles, not by the way from ankle to toe, where contacts show them.
     void lay_soles(const Contacts& contacts) {
-        const std::vector<Vec3> its = rest_places(motion_), own = rest_places(figure_);
+        const std::vector<Vec3>&its = map_.its_rest, &own = map_.own_rest;
         for (std::size_t f = 0; f < 2; ++f) {
             const CarriedLimb& leg = map_.legs[f];
             const auto& sole = contacts.feet[f].sole;
@@ -167,9 +165,8 @@ class Carrying {
         return low;
     }
 
-    void turn_and_place(const SourcePoses& source, FigurePoses& poses, int k,
-                        const std::vector<Vec3>& its_rest, const std::vector<Vec3>& own_rest,
-                        double ratio, double stands, double ankles) {
+    void turn_and_place(const SourcePoses& source, FigurePoses& poses, int k, double ratio,
+                        double stands, double ankles) {
         for (int j = 0; j < figure_.size(); ++j) {
             const CarriedJoint& bound = map_.joints[at(j)];
             if (bound.a < 0) continue;
@@ -179,7 +176,8 @@ class Carrying {
         }
         const auto scaled = [&](int own, int its) {
             const Vec3 p = source.place(its, k);
-            return Vec3{p.x * ratio, own_rest[at(own)].y + ratio * (p.y - its_rest[at(its)].y),
+            return Vec3{p.x * ratio,
+                        map_.own_rest[at(own)].y + ratio * (p.y - map_.its_rest[at(its)].y),
                         p.z * ratio};
         };
         if (map_.root >= 0) poses.place(map_.root, k) = scaled(map_.root, map_.its_root);
@@ -237,7 +235,7 @@ class Carrying {
 CarriedMotion Carrier::carry(const std::vector<Transform>& locals, int samples, double step) const {
     const Parts& p = *parts_;
     return Carrying(p.motion, p.figure, p.map, p.options)
-        .run(locals, samples, step, p.its_rest, p.own_rest, p.ratio, p.stands_m);
+        .run(locals, samples, step, p.ratio, p.stands_m);
 }
 
 }  // namespace mellow

@@ -52,6 +52,12 @@ class FootKeeper {
         return std::max(1, static_cast<int>(std::lround(seconds / step_)));
     }
     bool counts(int k) const { return k >= counted_.first && k <= counted_.last; }
+    /// Of a round, one that goes on over its end is counted once; so is one that never ends.
+    bool begins_within(const Span& span) const {
+        const bool round = counted_.first > 0;
+        return (counts(span.first) && !(round && span.first == counted_.first)) ||
+               (span.first <= counted_.first && span.last >= counted_.last);
+    }
     static int ball(const CarriedLimb& leg) { return leg.toe >= 0 ? leg.toe : leg.foot; }
 
     /// Turns feet that lie on their soles in the motion until theirs lie on the ground.
@@ -120,7 +126,7 @@ class FootKeeper {
                 }
             }
             pins_[f].push_back(mean);
-            report_.contacts += counts(span.first) ? 1 : 0;
+            report_.contacts += begins_within(span) ? 1 : 0;
         }
         ease_between(contacts_.feet[f].spans, samples(kEase_s), moved);
         for (int k = 0; k < poses_.samples(); ++k)
